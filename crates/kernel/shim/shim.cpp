@@ -1,0 +1,355 @@
+#include "kernel/shim/shim.h"
+#include "kernel/src/bridge.rs.h"
+
+#include <BRepAdaptor_Curve.hxx>
+#include <BRepAdaptor_Surface.hxx>
+#include <BRepAlgoAPI_Cut.hxx>
+#include <BRepAlgoAPI_Fuse.hxx>
+#include <BRepBndLib.hxx>
+#include <BRepBuilderAPI_MakeEdge.hxx>
+#include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBuilderAPI_MakeWire.hxx>
+#include <BRepBuilderAPI_Transform.hxx>
+#include <BRepCheck_Analyzer.hxx>
+#include <BRepFilletAPI_MakeChamfer.hxx>
+#include <BRepFilletAPI_MakeFillet.hxx>
+#include <BRepGProp.hxx>
+#include <BRepMesh_IncrementalMesh.hxx>
+#include <BRepPrimAPI_MakeBox.hxx>
+#include <BRepPrimAPI_MakeCone.hxx>
+#include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRepPrimAPI_MakePrism.hxx>
+#include <BRepTools.hxx>
+#include <BRep_Tool.hxx>
+#include <Bnd_Box.hxx>
+#include <GC_MakeArcOfCircle.hxx>
+#include <GCPnts_AbscissaPoint.hxx>
+#include <GProp_GProps.hxx>
+#include <Interface_Check.hxx>
+#include <Interface_Static.hxx>
+#include <Message.hxx>
+#include <Message_Messenger.hxx>
+#include <Message_Printer.hxx>
+#include <Poly_PolygonOnTriangulation.hxx>
+#include <Poly_Triangulation.hxx>
+#include <STEPControl_Reader.hxx>
+#include <STEPControl_Writer.hxx>
+#include <ShapeUpgrade_UnifySameDomain.hxx>
+#include <StepData_StepModel.hxx>
+#include <TColStd_SequenceOfAsciiString.hxx>
+#include <TopExp.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
+#include <TopTools_ListOfShape.hxx>
+#include <TopoDS.hxx>
+#include <TopoDS_Edge.hxx>
+#include <TopoDS_Face.hxx>
+#include <XSControl_WorkSession.hxx>
+#include <cmath>
+#include <numeric>
+#include <stdexcept>
+#include <vector>
+
+namespace goldchip {
+namespace {
+
+void quiet() { Message::DefaultMessenger()->RemovePrinters(STANDARD_TYPE(Message_Printer)); }
+
+void push(rust::Vec<double> &v, const gp_XYZ &p) {
+  v.push_back(p.X());
+  v.push_back(p.Y());
+  v.push_back(p.Z());
+}
+
+uint8_t face_kind(const BRepAdaptor_Surface &s, rust::Vec<double> &n) {
+  switch (s.GetType()) {
+  case GeomAbs_Plane: {
+    gp_Pln p = s.Plane();
+    push(n, p.Location().XYZ());
+    push(n, p.Axis().Direction().XYZ());
+    return 0;
+  }
+  case GeomAbs_Cylinder: {
+    gp_Cylinder c = s.Cylinder();
+    push(n, c.Location().XYZ());
+    push(n, c.Axis().Direction().XYZ());
+    n.push_back(c.Radius());
+    return 1;
+  }
+  case GeomAbs_Cone: {
+    gp_Cone c = s.Cone();
+    push(n, c.Location().XYZ());
+    push(n, c.Axis().Direction().XYZ());
+    n.push_back(c.RefRadius());
+    n.push_back(0.0);
+    n.push_back(c.SemiAngle());
+    return 2;
+  }
+  case GeomAbs_Sphere: {
+    gp_Sphere c = s.Sphere();
+    push(n, c.Location().XYZ());
+    push(n, c.Position().Direction().XYZ());
+    n.push_back(c.Radius());
+    return 3;
+  }
+  case GeomAbs_Torus: {
+    gp_Torus c = s.Torus();
+    push(n, c.Location().XYZ());
+    push(n, c.Axis().Direction().XYZ());
+    n.push_back(c.MajorRadius());
+    n.push_back(c.MinorRadius());
+    return 4;
+  }
+  default:
+    return 9;
+  }
+}
+
+struct Union {
+  std::vector<uint32_t> parent;
+  uint32_t find(uint32_t a) {
+    while (parent[a] != a) a = parent[a] = parent[parent[a]];
+    return a;
+  }
+  void join(uint32_t a, uint32_t b) {
+    a = find(a);
+    b = find(b);
+    if (a < b) parent[b] = a;
+    else parent[a] = b;
+  }
+};
+
+std::unique_ptr<Solid> wrap(const TopoDS_Shape &s) {
+  if (s.IsNull()) throw std::runtime_error("the modelling step gave no shape");
+  return std::make_unique<Solid>(Solid{s});
+}
+
+TopoDS_Shape unified(const TopoDS_Shape &s) {
+  ShapeUpgrade_UnifySameDomain u(s, Standard_True, Standard_True, Standard_False);
+  u.Build();
+  return u.Shape();
+}
+
+gp_Ax2 ax2(P3 base, P3 axis) { return gp_Ax2(gp_Pnt(base[0], base[1], base[2]), gp_Dir(axis[0], axis[1], axis[2])); }
+
+template <typename Add> void edges_in(const TopoDS_Shape &s, P3 lo, P3 hi, Add add) {
+  TopTools_IndexedMapOfShape edges;
+  TopExp::MapShapes(s, TopAbs_EDGE, edges);
+  int found = 0;
+  for (int i = 1; i <= edges.Extent(); ++i) {
+    Bnd_Box b;
+    BRepBndLib::AddOptimal(edges(i), b, Standard_False, Standard_False);
+    double x0, y0, z0, x1, y1, z1;
+    b.Get(x0, y0, z0, x1, y1, z1);
+    const double e = 1e-4;
+    if (x0 >= lo[0] - e && y0 >= lo[1] - e && z0 >= lo[2] - e && x1 <= hi[0] + e && y1 <= hi[1] + e && z1 <= hi[2] + e) {
+      add(TopoDS::Edge(edges(i)));
+      ++found;
+    }
+  }
+  if (!found) throw std::runtime_error("no edge lies in the box");
+}
+
+} // namespace
+
+RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax) {
+  quiet();
+  STEPControl_Reader reader;
+  const std::string file(path.data(), path.size());
+  if (reader.ReadFile(file.c_str()) != IFSelect_RetDone)
+    throw std::runtime_error("not readable as STEP: damaged, cut off, or another format");
+  Handle(StepData_StepModel) model = reader.StepModel();
+  if (model.IsNull() || model->NbEntities() == 0) throw std::runtime_error("the STEP file holds no data");
+  int bad = 0;
+  for (int i = 1; i <= model->NbEntities(); ++i) {
+    Handle(Interface_Check) c = model->Check(i, Standard_True);
+    if (!c.IsNull() && c->HasFailed()) ++bad;
+  }
+  if (bad && !lax) throw std::runtime_error("STRICT " + std::to_string(bad));
+
+  RawModel out{};
+  out.lax = bad > 0;
+  TColStd_SequenceOfAsciiString lengths, angles, solid_angles;
+  reader.FileUnits(lengths, angles, solid_angles);
+  for (int i = 1; i <= lengths.Length(); ++i) out.length_units.push_back(rust::String(lengths(i).ToCString()));
+  if (reader.TransferRoots() == 0) throw std::runtime_error("nothing in the STEP file could be turned into geometry");
+  TopoDS_Shape shape = reader.OneShape();
+  if (shape.IsNull()) throw std::runtime_error("the STEP file holds no shape");
+
+  for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next()) ++out.loose_shells;
+  out.valid = BRepCheck_Analyzer(shape).IsValid();
+  BRepMesh_IncrementalMesh(shape, chord_mm, Standard_False, angle_rad, Standard_False);
+
+  TopTools_IndexedMapOfShape faces;
+  std::vector<uint32_t> solid_of;
+  for (TopExp_Explorer s(shape, TopAbs_SOLID); s.More(); s.Next()) {
+    for (TopExp_Explorer f(s.Current(), TopAbs_FACE); f.More(); f.Next())
+      if (faces.Add(f.Current()) > static_cast<int>(solid_of.size())) solid_of.push_back(out.solids);
+    GProp_GProps g;
+    BRepGProp::VolumeProperties(s.Current(), g);
+    out.volume += g.Mass();
+    ++out.solids;
+  }
+
+  std::vector<uint32_t> offset(faces.Extent() + 1, 0);
+  std::vector<gp_Pnt> nodes;
+  for (int i = 1; i <= faces.Extent(); ++i) {
+    TopLoc_Location loc;
+    Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(TopoDS::Face(faces(i)), loc);
+    offset[i - 1] = static_cast<uint32_t>(nodes.size());
+    if (t.IsNull()) continue;
+    for (int k = 1; k <= t->NbNodes(); ++k) nodes.push_back(t->Node(k).Transformed(loc.Transformation()));
+  }
+  Union weld;
+  weld.parent.resize(nodes.size());
+  std::iota(weld.parent.begin(), weld.parent.end(), 0u);
+
+  TopTools_IndexedDataMapOfShapeListOfShape owners;
+  TopExp::MapShapesAndUniqueAncestors(shape, TopAbs_EDGE, TopAbs_FACE, owners);
+  for (int i = 1; i <= owners.Extent(); ++i) {
+    const TopoDS_Edge &edge = TopoDS::Edge(owners.FindKey(i));
+    if (BRep_Tool::Degenerated(edge)) continue;
+    std::vector<uint32_t> first;
+    int uses = 0;
+    uint32_t fa = 0, fb = 0;
+    for (const TopoDS_Shape &f : owners(i)) {
+      const int idx = faces.FindIndex(f);
+      if (!idx) continue;
+      const TopoDS_Face &face = TopoDS::Face(faces(idx));
+      const bool seam = BRep_Tool::IsClosed(edge, face);
+      (uses == 0 ? fa : fb) = static_cast<uint32_t>(idx - 1);
+      if (uses == 0) fb = fa;
+      uses += seam ? 2 : 1;
+      TopLoc_Location loc;
+      Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(face, loc);
+      if (t.IsNull()) continue;
+      for (int turn = 0; turn < (seam ? 2 : 1); ++turn) {
+        TopoDS_Edge use = edge;
+        if (turn) use.Reverse();
+        Handle(Poly_PolygonOnTriangulation) poly = BRep_Tool::PolygonOnTriangulation(use, t, loc);
+        if (poly.IsNull()) continue;
+        std::vector<uint32_t> here;
+        for (int k = 1; k <= poly->NbNodes(); ++k) here.push_back(offset[idx - 1] + poly->Node(k) - 1);
+        if (first.empty()) first = here;
+        else if (first.size() == here.size())
+          for (size_t k = 0; k < here.size(); ++k) weld.join(first[k], here[k]);
+      }
+    }
+    if (uses == 0) continue;
+    if (uses < 2) ++out.open_edges;
+    RawEdge e{};
+    e.face_a = fa;
+    e.face_b = fb;
+    BRepAdaptor_Curve curve(edge);
+    e.kind = curve.GetType() == GeomAbs_Line ? 0 : curve.GetType() == GeomAbs_Circle ? 1 : 9;
+    e.length = GCPnts_AbscissaPoint::Length(curve);
+    e.first_point = static_cast<uint32_t>(out.edge_points.size() / 3);
+    for (uint32_t n : first) push(out.edge_points, nodes[n].XYZ());
+    e.point_count = static_cast<uint32_t>(first.size());
+    out.edges.push_back(std::move(e));
+  }
+
+  std::vector<uint32_t> compact(nodes.size(), UINT32_MAX);
+  auto vertex = [&](uint32_t n) {
+    n = weld.find(n);
+    if (compact[n] == UINT32_MAX) {
+      compact[n] = static_cast<uint32_t>(out.vertices.size() / 3);
+      push(out.vertices, nodes[n].XYZ());
+    }
+    return compact[n];
+  };
+  for (int i = 1; i <= faces.Extent(); ++i) {
+    const TopoDS_Face &face = TopoDS::Face(faces(i));
+    RawFace f{};
+    f.solid = solid_of[i - 1];
+    BRepAdaptor_Surface surface(face, Standard_True);
+    f.kind = face_kind(surface, f.numbers);
+    double u0, u1, v0, v1;
+    BRepTools::UVBounds(face, u0, u1, v0, v1);
+    for (double b : {u0, u1, v0, v1}) f.bounds.push_back(b);
+    GProp_GProps g;
+    BRepGProp::SurfaceProperties(face, g);
+    f.area = g.Mass();
+    out.area += f.area;
+    f.first_triangle = static_cast<uint32_t>(out.triangles.size() / 3);
+    TopLoc_Location loc;
+    Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(face, loc);
+    if (t.IsNull()) ++out.unmeshed_faces;
+    else
+      for (int k = 1; k <= t->NbTriangles(); ++k) {
+        int a, b, c;
+        t->Triangle(k).Get(a, b, c);
+        if (face.Orientation() == TopAbs_REVERSED) std::swap(b, c);
+        const uint32_t va = vertex(offset[i - 1] + a - 1), vb = vertex(offset[i - 1] + b - 1), vc = vertex(offset[i - 1] + c - 1);
+        if (va == vb || vb == vc || vc == va) continue;
+        for (uint32_t v : {va, vb, vc}) out.triangles.push_back(v);
+      }
+    f.triangle_count = static_cast<uint32_t>(out.triangles.size() / 3) - f.first_triangle;
+    out.faces.push_back(std::move(f));
+  }
+  return out;
+}
+
+std::unique_ptr<Solid> make_box(P3 a, P3 b) { return wrap(BRepPrimAPI_MakeBox(gp_Pnt(a[0], a[1], a[2]), gp_Pnt(b[0], b[1], b[2])).Shape()); }
+
+std::unique_ptr<Solid> make_cylinder(P3 base, P3 axis, double r, double h) {
+  return wrap(BRepPrimAPI_MakeCylinder(ax2(base, axis), r, h).Shape());
+}
+
+std::unique_ptr<Solid> make_cone(P3 base, P3 axis, double r0, double r1, double h) {
+  return wrap(BRepPrimAPI_MakeCone(ax2(base, axis), r0, r1, h).Shape());
+}
+
+std::unique_ptr<Solid> make_prism(rust::Slice<const double> o, double z0, double z1) {
+  if (o.size() < 10 || o.size() % 5) throw std::runtime_error("an outline needs 5 numbers a segment and two segments");
+  BRepBuilderAPI_MakeWire wire;
+  gp_Pnt from(o[o.size() - 5], o[o.size() - 4], z0);
+  for (size_t i = 0; i < o.size(); i += 5) {
+    const gp_Pnt to(o[i], o[i + 1], z0);
+    if (from.Distance(to) > 1e-9) {
+      if (o[i + 2] == 0.0) wire.Add(BRepBuilderAPI_MakeEdge(from, to).Edge());
+      else wire.Add(BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(from, gp_Pnt(o[i + 3], o[i + 4], z0), to).Value()).Edge());
+    }
+    from = to;
+  }
+  return wrap(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wire.Wire(), Standard_True).Face(), gp_Vec(0, 0, z1 - z0)).Shape());
+}
+
+std::unique_ptr<Solid> fuse(const Solid &a, const Solid &b) { return wrap(unified(BRepAlgoAPI_Fuse(a.shape, b.shape).Shape())); }
+std::unique_ptr<Solid> cut(const Solid &a, const Solid &b) { return wrap(unified(BRepAlgoAPI_Cut(a.shape, b.shape).Shape())); }
+
+std::unique_ptr<Solid> chamfer_edges(const Solid &a, double size, P3 lo, P3 hi) {
+  BRepFilletAPI_MakeChamfer m(a.shape);
+  edges_in(a.shape, lo, hi, [&](const TopoDS_Edge &e) { m.Add(size, e); });
+  return wrap(m.Shape());
+}
+
+std::unique_ptr<Solid> fillet_edges(const Solid &a, double r, P3 lo, P3 hi) {
+  BRepFilletAPI_MakeFillet m(a.shape);
+  edges_in(a.shape, lo, hi, [&](const TopoDS_Edge &e) { m.Add(r, e); });
+  return wrap(m.Shape());
+}
+
+std::unique_ptr<Solid> moved(const Solid &a, P3 axis, double angle, P3 shift) {
+  gp_Trsf turn, go;
+  turn.SetRotation(gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(axis[0], axis[1], axis[2])), angle);
+  go.SetTranslation(gp_Vec(shift[0], shift[1], shift[2]));
+  return wrap(BRepBuilderAPI_Transform(a.shape, go * turn, Standard_True).Shape());
+}
+
+double volume(const Solid &a) {
+  GProp_GProps g;
+  BRepGProp::VolumeProperties(a.shape, g);
+  return g.Mass();
+}
+
+void write_step(const Solid &a, rust::Str path) {
+  quiet();
+  STEPControl_Writer w;
+  Interface_Static::SetCVal("write.step.schema", "AP214IS");
+  if (w.Transfer(a.shape, STEPControl_AsIs) != IFSelect_RetDone || w.Write(std::string(path.data(), path.size()).c_str()) != IFSelect_RetDone)
+    throw std::runtime_error("the STEP file could not be written");
+}
+
+} // namespace goldchip

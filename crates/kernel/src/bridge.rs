@@ -1,0 +1,65 @@
+//! The `cxx` bridge: the only place where Rust and C++ meet.
+
+#[cxx::bridge(namespace = "goldchip")]
+pub(crate) mod ffi {
+    /// One face: analytic kind, its numbers, its triangles.
+    struct RawFace {
+        solid: u32,
+        /// 0 plane, 1 cylinder, 2 cone, 3 sphere, 4 torus, 9 other.
+        kind: u8,
+        /// Origin xyz, axis xyz, then radius, second radius, half angle (rad), as the kind needs them.
+        numbers: Vec<f64>,
+        /// Parameter bounds u0 u1 v0 v1.
+        bounds: Vec<f64>,
+        area: f64,
+        first_triangle: u32,
+        triangle_count: u32,
+    }
+    /// One edge between two faces (both the same on a seam).
+    struct RawEdge {
+        face_a: u32,
+        face_b: u32,
+        /// 0 line, 1 circle, 9 other.
+        kind: u8,
+        length: f64,
+        first_point: u32,
+        point_count: u32,
+    }
+    /// Everything that the kernel says of a file, in mm.
+    struct RawModel {
+        solids: u32,
+        loose_shells: u32,
+        valid: bool,
+        open_edges: u32,
+        unmeshed_faces: u32,
+        volume: f64,
+        area: f64,
+        length_units: Vec<String>,
+        lax: bool,
+        vertices: Vec<f64>,
+        triangles: Vec<u32>,
+        faces: Vec<RawFace>,
+        edges: Vec<RawEdge>,
+        edge_points: Vec<f64>,
+    }
+
+    unsafe extern "C++" {
+        include!("kernel/shim/shim.h");
+
+        fn read_step(path: &str, chord_mm: f64, angle_rad: f64, lax: bool) -> Result<RawModel>;
+
+        /// A solid held by the kernel.
+        type Solid;
+        fn make_box(min: [f64; 3], max: [f64; 3]) -> Result<UniquePtr<Solid>>;
+        fn make_cylinder(base: [f64; 3], axis: [f64; 3], radius: f64, height: f64) -> Result<UniquePtr<Solid>>;
+        fn make_cone(base: [f64; 3], axis: [f64; 3], radius_base: f64, radius_top: f64, height: f64) -> Result<UniquePtr<Solid>>;
+        fn make_prism(outline: &[f64], z0: f64, z1: f64) -> Result<UniquePtr<Solid>>;
+        fn fuse(a: &Solid, b: &Solid) -> Result<UniquePtr<Solid>>;
+        fn cut(a: &Solid, b: &Solid) -> Result<UniquePtr<Solid>>;
+        fn chamfer_edges(a: &Solid, size: f64, box_min: [f64; 3], box_max: [f64; 3]) -> Result<UniquePtr<Solid>>;
+        fn fillet_edges(a: &Solid, radius: f64, box_min: [f64; 3], box_max: [f64; 3]) -> Result<UniquePtr<Solid>>;
+        fn moved(a: &Solid, turn_axis: [f64; 3], turn_rad: f64, shift: [f64; 3]) -> Result<UniquePtr<Solid>>;
+        fn volume(a: &Solid) -> f64;
+        fn write_step(a: &Solid, path: &str) -> Result<()>;
+    }
+}

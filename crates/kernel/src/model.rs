@@ -1,0 +1,171 @@
+//! What the kernel says of a file, as plain data that can cross a process border.
+
+use crate::bridge::ffi;
+use serde::{Deserialize, Serialize};
+
+/// A face's analytic surface. Points and lengths mm, axes unit vectors, angles rad.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub enum RawSurface {
+    /// Through `origin`, with the surface's own normal (which may point into the material).
+    Plane { origin: [f64; 3], normal: [f64; 3] },
+    /// A cylinder about the axis.
+    Cylinder { origin: [f64; 3], axis: [f64; 3], radius: f64 },
+    /// `radius` at `origin`; it grows along `axis` by tan(`half_angle`).
+    Cone { origin: [f64; 3], axis: [f64; 3], radius: f64, half_angle: f64 },
+    /// A ball's surface.
+    Sphere { origin: [f64; 3], radius: f64 },
+    /// A ring: tube radius `minor` about a circle of radius `major`.
+    Torus { origin: [f64; 3], axis: [f64; 3], major: f64, minor: f64 },
+    /// Anything else: known by its triangles only.
+    Other,
+}
+
+/// A face: its surface, parameter bounds (u0, u1, v0, v1 as the kernel has them), exact area mm², range of triangles.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct RawFace {
+    /// Which solid of the file it belongs to.
+    pub solid: u32,
+    /// The analytic surface.
+    pub surface: RawSurface,
+    /// u0, u1, v0, v1.
+    pub bounds: [f64; 4],
+    /// mm².
+    pub area: f64,
+    /// First triangle.
+    pub first_triangle: u32,
+    /// Number of triangles.
+    pub triangle_count: u32,
+}
+
+/// The curve of an edge.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub enum EdgeKind {
+    /// Straight.
+    Line,
+    /// Circular.
+    Circle,
+    /// Anything else.
+    Other,
+}
+
+/// An edge between two faces (the same twice on a seam), with the points at which the mesh follows it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct RawEdge {
+    /// The two faces.
+    pub faces: [u32; 2],
+    /// Its curve.
+    pub kind: EdgeKind,
+    /// mm.
+    pub length: f64,
+    /// The mesh's points along it, mm.
+    pub points: Vec<[f64; 3]>,
+}
+
+/// A file as the kernel read it, mm.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct RawModel {
+    /// Number of solids.
+    pub solids: u32,
+    /// Shells that belong to no solid.
+    pub loose_shells: u32,
+    /// The kernel's own judgement of the topology.
+    pub valid: bool,
+    /// Edges with one face only.
+    pub open_edges: u32,
+    /// Faces that got no triangles.
+    pub unmeshed_faces: u32,
+    /// Exact volume of all solids, mm³.
+    pub volume: f64,
+    /// Exact area of all faces, mm².
+    pub area: f64,
+    /// Length units that the file names, in its own words.
+    pub length_units: Vec<String>,
+    /// The strict reading refused it and the lax one was used.
+    pub lax: bool,
+    /// Largest distance between triangles and the true surface that was asked for, mm.
+    pub chord_error: f64,
+    /// Welded vertices.
+    pub vertices: Vec<[f64; 3]>,
+    /// Outward counter-clockwise triangles.
+    pub triangles: Vec<[u32; 3]>,
+    /// Faces.
+    pub faces: Vec<RawFace>,
+    /// Edges.
+    pub edges: Vec<RawEdge>,
+}
+
+fn triples<T: Copy>(flat: &[T]) -> Vec<[T; 3]> {
+    flat.chunks_exact(3).map(|c| [c[0], c[1], c[2]]).collect()
+}
+
+fn surface(kind: u8, n: &[f64]) -> RawSurface {
+    let p = |i: usize| [n[i], n[i + 1], n[i + 2]];
+    match kind {
+        0 => RawSurface::Plane { origin: p(0), normal: p(3) },
+        1 => RawSurface::Cylinder { origin: p(0), axis: p(3), radius: n[6] },
+        2 => RawSurface::Cone { origin: p(0), axis: p(3), radius: n[6], half_angle: n[8] },
+        3 => RawSurface::Sphere { origin: p(0), radius: n[6] },
+        4 => RawSurface::Torus { origin: p(0), axis: p(3), major: n[6], minor: n[7] },
+        _ => RawSurface::Other,
+    }
+}
+
+impl RawModel {
+    pub(crate) fn from_ffi(m: ffi::RawModel, chord_error: f64) -> Self {
+        let points = triples(&m.edge_points);
+        RawModel {
+            solids: m.solids,
+            loose_shells: m.loose_shells,
+            valid: m.valid,
+            open_edges: m.open_edges,
+            unmeshed_faces: m.unmeshed_faces,
+            volume: m.volume,
+            area: m.area,
+            length_units: m.length_units,
+            lax: m.lax,
+            chord_error,
+            vertices: triples(&m.vertices),
+            triangles: triples(&m.triangles),
+            faces: m
+                .faces
+                .iter()
+                .map(|f| RawFace {
+                    solid: f.solid,
+                    surface: surface(f.kind, &f.numbers),
+                    bounds: [f.bounds[0], f.bounds[1], f.bounds[2], f.bounds[3]],
+                    area: f.area,
+                    first_triangle: f.first_triangle,
+                    triangle_count: f.triangle_count,
+                })
+                .collect(),
+            edges: m
+                .edges
+                .iter()
+                .map(|e| RawEdge {
+                    faces: [e.face_a, e.face_b],
+                    kind: match e.kind {
+                        0 => EdgeKind::Line,
+                        1 => EdgeKind::Circle,
+                        _ => EdgeKind::Other,
+                    },
+                    length: e.length,
+                    points: points[e.first_point as usize..(e.first_point + e.point_count) as usize].to_vec(),
+                })
+                .collect(),
+        }
+    }
+
+    /// Volume enclosed by the triangles, mm³ (divergence theorem).
+    pub fn mesh_volume(&self) -> f64 {
+        let v = |i: u32| self.vertices[i as usize];
+        self.triangles
+            .iter()
+            .map(|t| {
+                let (a, b, c) = (v(t[0]), v(t[1]), v(t[2]));
+                (a[0] * (b[1] * c[2] - b[2] * c[1]) - a[1] * (b[0] * c[2] - b[2] * c[0])
+                    + a[2] * (b[0] * c[1] - b[1] * c[0]))
+                    / 6.0
+            })
+            .sum()
+    }
+}

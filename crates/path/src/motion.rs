@@ -1,0 +1,46 @@
+//! Motion as data: what the post writes and every path maker makes. Coordinates are the setup's work coordinates, mm; feed
+//! mm/min; z is the cutter's lowest point.
+
+use geom::{DVec2, DVec3};
+use serde::{Deserialize, Serialize};
+
+/// One motion from where the last one ended.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub enum Move {
+    /// At rapid, in a straight line.
+    Rapid { to: DVec3 },
+    /// At feed, in a straight line.
+    Feed { to: DVec3, feed: f64 },
+    /// At feed, an arc about a vertical axis; z changes evenly along it.
+    Arc { to: DVec3, center: DVec2, ccw: bool, feed: f64 },
+    /// Holes at the points: rapid to `clear` above, to `start`, feed to `bottom`, with full retracts every `peck` mm where given.
+    Drill { at: Vec<DVec2>, clear: f64, start: f64, bottom: f64, peck: Option<f64>, feed: f64 },
+}
+
+/// Coolant of an operation.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Coolant {
+    /// None.
+    Dry,
+    /// Flood (M8).
+    Flood,
+}
+
+/// The motion of one operation with one tool.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Toolpath {
+    /// Id of the operation.
+    pub op: String,
+    /// Words for the person at the control.
+    pub title: String,
+    /// Tool number.
+    pub tool: u32,
+    /// Spindle speed, 1/min.
+    pub rpm: f64,
+    /// Coolant.
+    pub coolant: Coolant,
+    /// Stated limit of engagement, rad; none where it is not a side cut.
+    pub engagement_limit: Option<f64>,
+    /// The motion; the first move is a rapid above everything.
+    pub moves: Vec<Move>,
+}

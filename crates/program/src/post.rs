@@ -1,0 +1,240 @@
+//! The post: motion in, text out. Rounding happens here and nowhere else.
+
+use crate::Dialect;
+use geom::{DVec2, DVec3};
+use path::motion::{Coolant, Move, Toolpath};
+use std::fmt::Write;
+
+/// A line of the tool list.
+#[derive(Debug, Clone)]
+pub struct PostTool {
+    /// Number.
+    pub number: u32,
+    /// Words: "flat end mill 6 mm, stick-out 20".
+    pub words: String,
+}
+
+/// What stands above the motion.
+#[derive(Debug, Clone, Default)]
+pub struct Heading {
+    /// Lines of comment: part, setup, zero, holding.
+    pub lines: Vec<String>,
+    /// Tools in the order of use.
+    pub tools: Vec<PostTool>,
+}
+
+struct Writer<'a> {
+    d: &'a Dialect,
+    out: String,
+    at: [Option<String>; 3],
+    word: &'static str,
+    feed: Option<String>,
+}
+
+/// Comments hold what every control can show: capitals, digits, plain signs.
+fn plain(text: &str, most: usize) -> String {
+    let mut s = String::new();
+    for c in text.to_uppercase().chars() {
+        match c {
+            'A'..='Z' | '0'..='9' | ' ' | '.' | ',' | '-' | '+' | '/' | ':' | '=' | '%' | '<' | '>' => s.push(c),
+            'Ø' => s.push('D'),
+            '–' | '−' => s.push('-'),
+            '×' => s.push('X'),
+            '°' => s.push_str(" DEG"),
+            'Ä' => s.push_str("AE"),
+            'Ö' => s.push_str("OE"),
+            'Ü' => s.push_str("UE"),
+            '(' | '[' => s.push('<'),
+            ')' | ']' => s.push('>'),
+            '_' => s.push('-'),
+            ';' => s.push(','),
+            _ => s.push(' '),
+        }
+    }
+    s.truncate(most);
+    s.trim_end().to_string()
+}
+
+impl Writer<'_> {
+    fn number(&self, mm: f64, decimals: usize) -> String {
+        let v = if self.d.inch { mm / 25.4 } else { mm };
+        let mut s = format!("{v:.decimals$}");
+        if s.contains('.') {
+            s.truncate(s.trim_end_matches('0').len());
+        }
+        if s == "-0." || s == "-0" { "0.".into() } else { s }
+    }
+    fn line(&mut self, text: &str) {
+        self.out.push_str(text);
+        self.out.push('\n');
+    }
+    fn comment(&mut self, text: &str) {
+        let c = plain(text, self.d.comment_length);
+        if !c.is_empty() {
+            self.line(&format!("({c})"));
+        }
+    }
+    /// Axis words that changed.
+    fn axes(&mut self, to: DVec3) -> String {
+        let mut s = String::new();
+        for (k, letter) in ['X', 'Y', 'Z'].into_iter().enumerate() {
+            let n = self.number(to[k], self.d.decimals);
+            if self.at[k].as_ref() != Some(&n) {
+                let _ = write!(s, " {letter}{n}");
+                self.at[k] = Some(n);
+            }
+        }
+        s
+    }
+    fn word(&mut self, g: &'static str) -> String {
+        if self.word == g {
+            return String::new();
+        }
+        self.word = g;
+        g.to_string()
+    }
+    fn feed(&mut self, feed: f64) -> String {
+        let n = self.number(feed, self.d.feed_decimals);
+        if self.feed.as_ref() == Some(&n) {
+            return String::new();
+        }
+        let s = format!(" F{n}");
+        self.feed = Some(n);
+        s
+    }
+    fn motion(&mut self, g: &'static str, to: DVec3, arc_center: Option<DVec2>, feed: Option<f64>) {
+        // An arc's I and J are taken from the rounded start, so that rounding does not add up.
+        let start: Vec<f64> = self.at.iter().take(2).map(|a| a.as_ref().and_then(|s| s.parse::<f64>().ok()).unwrap_or(0.0)).collect();
+        let axes = self.axes(to);
+        if axes.is_empty() && arc_center.is_none() {
+            return;
+        }
+        let mut s = self.word(g);
+        s.push_str(&axes);
+        if let Some(c) = arc_center {
+            let unit = if self.d.inch { 25.4 } else { 1.0 };
+            let i = self.number(c.x - start[0] * unit, self.d.decimals);
+            let j = self.number(c.y - start[1] * unit, self.d.decimals);
+            let _ = write!(s, " I{i} J{j}");
+        }
+        if let Some(f) = feed {
+            s.push_str(&self.feed(f));
+        }
+        let s = s.trim_start().to_string();
+        self.line(&s);
+    }
+    fn drill(&mut self, at: &[DVec2], clear: f64, start: f64, bottom: f64, peck: Option<f64>, feed: f64) {
+        let Some(first) = at.first() else { return };
+        self.motion("G0", DVec3::new(first.x, first.y, clear), None, None);
+        let (z, r) = (self.number(bottom, self.d.decimals), self.number(start, self.d.decimals));
+        for (k, p) in at.iter().enumerate() {
+            let (x, y) = (self.number(p.x, self.d.decimals), self.number(p.y, self.d.decimals));
+            if k == 0 {
+                let f = self.number(feed, self.d.feed_decimals);
+                let cycle = match peck {
+                    Some(q) => format!("G83 X{x} Y{y} Z{z} R{r} Q{} F{f}", self.number(q, self.d.decimals)),
+                    None => format!("G81 X{x} Y{y} Z{z} R{r} F{f}"),
+                };
+                self.line(&format!("G98 {cycle}"));
+                self.feed = Some(f);
+            } else {
+                self.line(&format!("X{x} Y{y}"));
+            }
+            self.at = [Some(x), Some(y), Some(self.number(clear, self.d.decimals))];
+        }
+        self.line("G80");
+        self.word = "";
+    }
+}
+
+/// The program of one setup. Each operation's first move must be a rapid to a safe height above its first point.
+pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String {
+    let mut w = Writer { d: dialect, out: String::new(), at: [None, None, None], word: "", feed: None };
+    if let Some(mark) = &dialect.tape_mark {
+        w.line(mark);
+    }
+    for l in &heading.lines {
+        w.comment(l);
+    }
+    w.comment(&format!("LENGTHS IN {}", if dialect.inch { "INCH" } else { "MM" }));
+    for t in &heading.tools {
+        w.comment(&format!("T{} {}", t.number, t.words));
+    }
+    for l in &dialect.safe_start {
+        w.line(l);
+    }
+    w.line("G53 G0 Z0.");
+    let mut tool = 0;
+    let mut flood = false;
+    let mut rpm = String::new();
+    for (k, path) in paths.iter().enumerate() {
+        if path.moves.is_empty() {
+            continue;
+        }
+        let limit = path.engagement_limit.map(|a| format!(", ENGAGEMENT TO {:.0} DEG", a.to_degrees())).unwrap_or_default();
+        if path.tool != tool {
+            if tool != 0 {
+                if flood {
+                    w.line("M9");
+                    flood = false;
+                }
+                w.line("G53 G0 Z0.");
+                w.line("M5");
+            }
+            w.comment(&format!("STEP {}: {}{limit}", k + 1, path.title));
+            w.line(&format!("T{} M6", path.tool));
+            w.line("G53 G0 Z0.");
+            tool = path.tool;
+            rpm.clear();
+            w.at = [None, None, None];
+        } else {
+            w.comment(&format!("STEP {}: {}{limit}", k + 1, path.title));
+        }
+        w.word = "";
+        w.feed = None;
+        let s = format!("{:.0}", path.rpm);
+        if s != rpm {
+            w.line(&format!("S{s} M3"));
+            rpm = s;
+        }
+        let first = match &path.moves[0] {
+            Move::Rapid { to } | Move::Feed { to, .. } | Move::Arc { to, .. } => *to,
+            Move::Drill { at, clear, .. } => at.first().map_or(DVec3::ZERO, |p| p.extend(*clear)),
+        };
+        if w.at[2].is_none() {
+            // After a tool change: over the point first, at the top, then down with the length applied.
+            let x = w.number(first.x, dialect.decimals);
+            let y = w.number(first.y, dialect.decimals);
+            let z = w.number(first.z, dialect.decimals);
+            w.line(&format!("G0 X{x} Y{y}"));
+            w.line(&format!("G43 H{tool} Z{z}"));
+            w.at = [Some(x), Some(y), Some(z)];
+            w.word = "G0";
+        }
+        let want = path.coolant == Coolant::Flood;
+        if want != flood {
+            w.line(if want { "M8" } else { "M9" });
+            flood = want;
+        }
+        for m in &path.moves {
+            match m {
+                Move::Rapid { to } => w.motion("G0", *to, None, None),
+                Move::Feed { to, feed } => w.motion("G1", *to, None, Some(*feed)),
+                Move::Arc { to, center, ccw, feed } => w.motion(if *ccw { "G3" } else { "G2" }, *to, Some(*center), Some(*feed)),
+                Move::Drill { at, clear, start, bottom, peck, feed } => w.drill(at, *clear, *start, *bottom, *peck, *feed),
+            }
+        }
+    }
+    if flood {
+        w.line("M9");
+    }
+    w.line("G53 G0 Z0.");
+    w.line("M5");
+    let end = dialect.end.clone();
+    w.line(&end);
+    if let Some(mark) = &dialect.tape_mark {
+        let mark = mark.clone();
+        w.line(&mark);
+    }
+    w.out
+}

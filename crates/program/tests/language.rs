@@ -1,0 +1,136 @@
+//! The reader against the facts of NISTIR 6556 (Kramer, Proctor, Messina 2000) as the project's references state them, and
+//! against closed forms.
+
+use geom::{DVec2, DVec3};
+use program::{ReadSettings, Shape, StepKind, read};
+
+fn run(text: &str) -> program::Program {
+    let zero = ReadSettings { zero_in_machine: DVec3::ZERO, ..Default::default() };
+    read(text, &zero).unwrap_or_else(|e| panic!("{text}: {e}"))
+}
+
+fn refused(text: &str) -> String {
+    read(text, &ReadSettings::default()).expect_err(text).to_string()
+}
+
+/// From (1,2,3): `G90 G81 G98 X4 Y5 Z1.5 R2.8` → rapid (4,5,3), rapid Z2.8, feed Z1.5, rapid Z3.
+#[test]
+fn g81_absolute() {
+    let p = run("G0 X1 Y2 Z3\nF100 G90 G81 G98 X4 Y5 Z1.5 R2.8");
+    let ends: Vec<_> = p.steps[1..].iter().map(|s| (s.to, matches!(s.kind, StepKind::Rapid))).collect();
+    let v = DVec3::new;
+    assert_eq!(ends, vec![(v(4.0, 5.0, 3.0), true), (v(4.0, 5.0, 2.8), true), (v(4.0, 5.0, 1.5), false), (v(4.0, 5.0, 3.0), true)]);
+}
+
+/// From (1,2,3): `G91 G81 G98 X4 Y5 Z-0.6 R1.8 L3` → rapid Z4.8; holes at (5,7), (9,12), (13,17), each feed 4.8 → 4.2.
+#[test]
+fn g81_incremental_repeats() {
+    let p = run("G0 X1 Y2 Z3\nF100 G91 G81 G98 X4 Y5 Z-0.6 R1.8 L3");
+    let feeds: Vec<_> = p.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })).map(|s| (s.from, s.to)).collect();
+    assert_eq!(feeds.len(), 3);
+    for ((from, to), (x, y)) in feeds.iter().zip([(5.0, 7.0), (9.0, 12.0), (13.0, 17.0)]) {
+        assert!(from.distance(DVec3::new(x, y, 4.8)) < 1e-9 && to.distance(DVec3::new(x, y, 4.2)) < 1e-9);
+    }
+}
+
+/// G83 pecks with full retract and returns to 0.254 mm above the last depth.
+#[test]
+fn g83_pecks() {
+    let p = run("G0 X0 Y0 Z5\nF100 G83 G99 X1 Y1 Z-5 R1 Q2.5");
+    let z: Vec<f64> = p.steps[2..].iter().map(|s| s.to.z).collect();
+    assert_eq!(z, vec![1.0, -1.5, 1.0, -1.246, -4.0, 1.0, -3.746, -5.0, 1.0]);
+}
+
+/// `G2 X10 Y0 R10` from 0,0: centre (5, −8.660254), sweep 60°, length 10.4720; R−10: centre (5, 8.660254), 300°.
+#[test]
+fn arcs_by_radius() {
+    for (r, cy, deg) in [("10", -8.660_254, 60.0_f64), ("-10", 8.660_254, 300.0)] {
+        let p = run(&format!("G0 X0 Y0 Z0\nG2 X10 Y0 R{r} F100"));
+        let Shape::Arc { center, sweep } = p.steps[1].shape else { panic!() };
+        assert!(center.distance(DVec2::new(5.0, cy)) < 1e-6);
+        assert!((sweep + deg.to_radians()).abs() < 1e-9);
+    }
+    assert!((run("G0 X0 Y0 Z0\nG2 X10 Y0 R10 F100").steps[1].length() - 10.471_975_5).abs() < 1e-6);
+}
+
+/// Helix r 10, 3 turns, pitch 2: 188.591 mm (closed form).
+#[test]
+fn a_helix_of_three_turns() {
+    let p = run("G0 X10 Y0 Z0\nG3 X10 Y0 Z-6 I-10 J0 P3 F100");
+    assert!((p.steps[1].length() - 188.591_028).abs() < 1e-5);
+}
+
+#[test]
+fn full_circle_needs_no_end_point_and_r_cannot_say_it() {
+    let p = run("G0 X10 Y0 Z0\nG2 I-10 F100");
+    assert!((p.steps[1].length() - std::f64::consts::TAU * 10.0).abs() < 1e-9);
+    assert!(refused("G0 X10 Y0 Z0\nG2 X10 Y0 R10 F100").contains("give I and J"));
+}
+
+#[test]
+fn inch_scales_coordinates_feed_and_arcs() {
+    let p = run("G20 G0 X1 Y0 Z0\nG3 X0 Y1 I-1 J0 F10");
+    assert_eq!(p.steps[0].to.x, 25.4);
+    let StepKind::Feed { feed } = p.steps[1].kind else { panic!() };
+    assert!((feed - 254.0).abs() < 1e-9 && p.inch);
+    assert!((p.steps[1].length() - 25.4 * std::f64::consts::FRAC_PI_2).abs() < 1e-9);
+}
+
+#[test]
+fn incremental_and_g92_shift() {
+    let p = run("G0 X5 Y5 Z5\nG91 X1\nG90 G92 X0\nG0 X2\nG92.1\nG0 X2");
+    let x: Vec<f64> = p.steps.iter().map(|s| s.to.x).collect();
+    assert_eq!(x, vec![5.0, 6.0, 8.0, 2.0]);
+}
+
+#[test]
+fn g53_is_in_machine_coordinates() {
+    let s = ReadSettings { zero_in_machine: DVec3::new(100.0, 50.0, -300.0), ..Default::default() };
+    let p = read("G53 G0 Z0\nG0 X1 Y2", &s).unwrap();
+    assert_eq!((p.steps[0].to.z, p.steps[0].machine), (300.0, true));
+    assert_eq!(p.steps[1].from, DVec3::new(-100.0, -50.0, 300.0));
+}
+
+/// A tool change stops the spindle; the state is told with every step.
+#[test]
+fn modal_state_is_carried() {
+    let p = run("T3 M6\nS2000 M3 M8\nG43 H3 G0 Z5\nG1 Z-1 F50\nM5\nG1 X3");
+    let last = &p.steps[p.steps.len() - 1];
+    assert_eq!((last.tool, last.spindle, last.length_offset, last.coolant), (3, None, Some(3), true));
+    assert_eq!(p.steps[2].spindle, Some(2000.0));
+}
+
+#[test]
+fn errors_name_line_and_remedy() {
+    for (text, part) in [
+        ("G1 X1", "before any F"),
+        ("G0 X1\nG2 X5 Y0 I1 J1 F10", "off its circle"),
+        ("G0 G1 X1", "same group"),
+        ("G0 X1 X2", "twice"),
+        ("G41 D1", "cutter compensation"),
+        ("G18\nG0 X0 Z0\nG2 X1 Z1 R1 F10", "G17 only"),
+        ("X1", "without a motion word"),
+        ("G80 X1", "G80"),
+        ("G55", "only the zero of G54"),
+        ("G28 Z0", "G53"),
+        ("F10 G81 X0 Y0 Z1 R0", "above its start"),
+        ("F10 G83 X0 Y0 Z-1 R0", "needs Q"),
+        ("F10 G83 X0 Y0 Z-100 R0 Q0.001", "pecks"),
+        ("G2 X1 Y1 F10", "needs I and J"),
+        ("G0 A10", "three-axis"),
+        ("M97", "M97"),
+        ("T1.5 M6", "whole number"),
+        ("M3 M8 M5 M9 M7", "four M"),
+        ("G77", "G77"),
+    ] {
+        let e = refused(text);
+        assert!(e.contains(part) && e.starts_with("line "), "{text}: {e}");
+    }
+}
+
+#[test]
+fn nothing_after_the_end_is_run() {
+    let p = run("%\nG0 X1\nM30\nG0 X2\n%");
+    assert!(p.ended && p.steps.len() == 1);
+    assert!(!run("G0 X1").ended);
+}
