@@ -11,5 +11,5 @@ mod guard;
 mod model;
 pub mod shape;
 
-pub use guard::{Limits, ReadError, read_guarded, reader_main};
+pub use guard::{Limits, ReadError, read_guarded, read_trusted, reader_main};
 pub use model::{EdgeKind, RawEdge, RawFace, RawModel, RawSurface};

@@ -1,1 +1,5 @@
-//! stub
+//! The part: what is it, what will be hard, what is doubtful.
+
+mod model;
+
+pub use model::{Face, Part, PartError, Surface};

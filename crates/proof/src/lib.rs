@@ -1,1 +1,290 @@
-//! stub
+//! The proof: programs as text, read back, cut a simulated stock; what is left is compared with the model.
+//!
+//! Three fields of parallel rays hold the stock ([`Stock`]); moves are subtracted in closed form; gouge and leftover are depths
+//! normal to the model's surface. Guaranteed: on each ray the ends are exact to [`Proof::error_mm`]. Not guaranteed: a flaw
+//! narrower than the rays' distance in two directions at once can slip through; [`Proof::pitch_mm`] says how narrow.
+
+mod compare;
+mod cut;
+mod dexel;
+mod loose;
+mod run;
+mod sweep;
+pub mod time;
+
+pub use dexel::Stock;
+
+use compare::{Patch, Piece, Surface};
+use geom::{Box3, DVec3, Placement, TriMesh};
+use program::Program;
+use reason::{Finding, Place, Severity};
+use serde::{Deserialize, Serialize};
+use shop::tool::Tool;
+
+/// Deepest gouge that passes, mm.
+pub const GOUGE_LIMIT: f64 = 0.02;
+/// Highest leftover that passes without being named, mm.
+pub const LEFT_LIMIT: f64 = 0.1;
+/// Smaller differences are not listed, mm.
+const LISTED: f64 = 0.006;
+/// From here a leftover is worth a note, mm.
+const NOTED: f64 = 0.02;
+
+/// A box in work coordinates that nothing may enter.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct KeepOut {
+    /// "fixed jaw".
+    pub name: String,
+    /// Smallest corner.
+    pub min: DVec3,
+    /// Largest corner.
+    pub max: DVec3,
+}
+
+/// A setup as it is proved.
+#[derive(Debug, Clone)]
+pub struct SetupInput {
+    /// Its name.
+    pub name: String,
+    /// Its program, read from text.
+    pub program: Program,
+    /// From work coordinates to part coordinates; axes map onto axes.
+    pub part_from_work: Placement,
+    /// Work zero in machine coordinates, mm.
+    pub zero_in_machine: DVec3,
+    /// Tools that the program may call.
+    pub tools: Vec<Tool>,
+    /// Jaws, parallels.
+    pub keep_out: Vec<KeepOut>,
+}
+
+/// What the machine can do, and how closely to look.
+#[derive(Debug, Clone, Copy)]
+pub struct Limits {
+    /// Machine coordinates, mm.
+    pub travel_min: DVec3,
+    /// Machine coordinates, mm.
+    pub travel_max: DVec3,
+    /// For the minutes.
+    pub motion: time::Motion,
+    /// About how many times in a setup to look for loose pieces.
+    pub loose_looks: usize,
+    /// Rays along the axes of the cutters, and along the others.
+    pub rays: [f64; 2],
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Limits {
+            travel_min: DVec3::new(0.0, 0.0, -320.0),
+            travel_max: DVec3::new(400.0, 220.0, 0.0),
+            motion: time::Motion::default(),
+            loose_looks: 120,
+            rays: [260_000.0, 130_000.0],
+        }
+    }
+}
+
+/// Everything that a proof needs.
+#[derive(Debug, Clone)]
+pub struct Input<'a> {
+    /// The finished part, closed, in part coordinates.
+    pub model: &'a TriMesh,
+    /// Largest distance between the mesh and the true surface, mm.
+    pub chord_error: f64,
+    /// The block at the start, part coordinates.
+    pub stock: Box3,
+    /// Setups in order.
+    pub setups: &'a [SetupInput],
+    /// Features that the plan already names as not cut.
+    pub named: &'a [Finding],
+    /// Machine and resolution.
+    pub limits: Limits,
+}
+
+/// What was proved.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Proof {
+    /// Nothing of the part is left uncut.
+    pub complete: bool,
+    /// Machine minutes, tool changes included.
+    pub minutes: f64,
+    /// Deepest gouge, mm.
+    pub gouge_mm: f64,
+    /// Highest leftover outside the named places, mm.
+    pub leftover_mm: f64,
+    /// Error bound of both, mm.
+    pub error_mm: f64,
+    /// Distance between rays along x, y and z of the part, mm.
+    pub pitch_mm: [f64; 3],
+    /// Minutes of each setup.
+    pub setup_minutes: Vec<f64>,
+    /// What was found.
+    pub findings: Vec<Finding>,
+}
+
+impl Proof {
+    /// Is nothing found that forbids cutting?
+    pub fn passed(&self) -> bool {
+        self.findings.iter().all(|f| f.severity != Severity::Stop)
+    }
+}
+
+/// Distances between rays for a block: fine along the cutters' axes.
+fn pitches(stock: &Box3, setups: &[SetupInput], rays: [f64; 2]) -> [f64; 3] {
+    let size = stock.size();
+    [0, 1, 2].map(|k| {
+        let mine = setups.iter().any(|s| s.part_from_work.dir(DVec3::Z)[k].abs() > 0.5);
+        let area = size[(k + 1) % 3] * size[(k + 2) % 3];
+        (area / if mine { rays[0] } else { rays[1] }).sqrt().clamp(0.05, 0.5)
+    })
+}
+
+/// Prove.
+pub fn prove(input: &Input) -> Proof {
+    let pitch = pitches(&input.stock, input.setups, input.limits.rays);
+    // The rays must pass through all of the model, even where it stands out of the stock.
+    let bounds = input.stock.joined(&input.model.bounds());
+    let mut stock = Stock::block(&bounds, pitch);
+    if bounds != input.stock {
+        let block = block_mesh(&input.stock);
+        stock = stock.mesh_like(&block);
+    }
+    let (model, surface) = rayon::join(|| stock.mesh_like(input.model), || Surface::new(input.model));
+    let mut findings = Vec::new();
+    let mut setup_minutes = Vec::new();
+    let mut sliced = false;
+    for s in input.setups {
+        let outcome = run::run(&stock, s, &input.limits);
+        stock = outcome.stock;
+        sliced |= outcome.sliced;
+        findings.extend(outcome.findings);
+        setup_minutes.push(time::seconds(&s.program.steps, &input.limits.motion).iter().sum::<f64>() / 60.0);
+    }
+    let error = input.chord_error + 0.0005 + if sliced { sweep::SLICE / 2.0 } else { 0.0 };
+    let gone = compare::differences(&stock, &model, &surface, false, LISTED);
+    let left = compare::differences(&stock, &model, &surface, true, LISTED);
+
+    let gouge_mm = gone.iter().map(|g| g.depth).fold(0.0, f64::max);
+    for patch in compare::group(&gone) {
+        if patch.depth > LISTED {
+            findings.push(gouge_finding(&patch, error));
+        }
+    }
+    let (by_name, rest) = split_named(&left, input.named);
+    let mut complete = true;
+    for (k, pieces) in by_name.into_iter().enumerate() {
+        let depth = pieces.iter().map(|p| p.depth).fold(0.0, f64::max);
+        if depth <= LEFT_LIMIT {
+            continue;
+        }
+        complete = false;
+        let mut f = input.named[k].clone();
+        f.what = format!("{}; up to {depth:.2} mm is left (± {error:.3})", f.what);
+        f.places = places(&pieces);
+        findings.push(f);
+    }
+    let mut leftover_mm = 0.0_f64;
+    let mut small = Vec::new();
+    // Thin skins are told apart from what is plainly left, though they touch.
+    let (thin, thick): (Vec<Piece>, Vec<Piece>) = rest.into_iter().partition(|p| p.depth <= LEFT_LIMIT);
+    for patch in compare::group(&thick).into_iter().chain(compare::group(&thin)) {
+        if patch.depth <= LEFT_LIMIT {
+            leftover_mm = leftover_mm.max(patch.depth);
+            if patch.depth > NOTED {
+                small.push(patch);
+            }
+            continue;
+        }
+        complete = false;
+        let f = left_finding(&patch, &model, input, error);
+        if f.severity == Severity::Stop {
+            leftover_mm = leftover_mm.max(patch.depth);
+        }
+        findings.push(f);
+    }
+    if let Some(worst) = small.iter().map(|p| p.depth).reduce(f64::max) {
+        let all: Vec<Place> = small.iter().flat_map(|p| p.places.iter().copied()).collect();
+        findings.push(
+            Finding::new("small_leftover", Severity::Note, format!("Up to {worst:.3} mm is left (± {error:.3}) in {} places", small.len()), "Within what passes; a spring pass or a finer finish takes it off.").at(all),
+        );
+    }
+    findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
+    Proof { complete, minutes: setup_minutes.iter().sum(), gouge_mm, leftover_mm, error_mm: error, pitch_mm: pitch, setup_minutes, findings }
+}
+
+fn block_mesh(b: &Box3) -> TriMesh {
+    let quads = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    let triangles = quads.iter().flat_map(|q| [[q[0], q[1], q[2]], [q[0], q[2], q[3]]]).collect();
+    TriMesh { points: b.corners().to_vec(), triangles, face: vec![0; 12] }
+}
+
+fn places(pieces: &[Piece]) -> Vec<Place> {
+    pieces.iter().map(|p| Place::new(p.bounds.min, p.bounds.max)).collect()
+}
+
+/// Pieces by the named finding whose places hold their middle, and those that none names.
+fn split_named(pieces: &[Piece], named: &[Finding]) -> (Vec<Vec<Piece>>, Vec<Piece>) {
+    let mut by_name = vec![Vec::new(); named.len()];
+    let mut rest = Vec::new();
+    for p in pieces {
+        let mid = (p.bounds.min + p.bounds.max) / 2.0;
+        match named.iter().position(|f| f.places.iter().any(|q| q.contains(mid, 0.05) || q.contains(p.deepest, 0.05))) {
+            Some(k) => by_name[k].push(*p),
+            None => rest.push(*p),
+        }
+    }
+    (by_name, rest)
+}
+
+fn at_words(p: DVec3) -> String {
+    format!("X {:.2} Y {:.2} Z {:.2}", p.x, p.y, p.z)
+}
+
+fn key(p: DVec3) -> String {
+    format!("{:.0}_{:.0}_{:.0}", p.x, p.y, p.z)
+}
+
+fn gouge_finding(p: &Patch, error: f64) -> Finding {
+    let severity = if p.depth > GOUGE_LIMIT { Severity::Stop } else { Severity::Note };
+    let why = if severity == Severity::Stop { "The part is undersize there; correct the program before it is run." } else { "Within what passes." };
+    Finding::new("gouge", severity, format!("{:.3} mm (± {error:.3}) too deep at {}", p.depth, at_words(p.deepest)), why).keyed(key(p.deepest)).at(p.places.clone())
+}
+
+const DIRECTIONS: [(DVec3, &str); 6] =
+    [(DVec3::Z, "+Z"), (DVec3::NEG_Z, "−Z"), (DVec3::X, "+X"), (DVec3::NEG_X, "−X"), (DVec3::Y, "+Y"), (DVec3::NEG_Y, "−Y")];
+
+/// Share of the points from which the way out along `d` passes no model.
+fn open_share(points: &[DVec3], model: &Stock, d: DVec3) -> f64 {
+    let axis = (0..3).find(|&k| d[k].abs() > 0.5).unwrap_or(2);
+    let f = &model.fields[axis];
+    let (u, v) = f.grid.uv();
+    let free = points
+        .iter()
+        .filter(|p| {
+            let i = ((p[u] - f.grid.origin.x) / f.grid.pitch).round();
+            let j = ((p[v] - f.grid.origin.y) / f.grid.pitch).round();
+            if i < 0.0 || j < 0.0 || i as usize >= f.grid.count[0] || j as usize >= f.grid.count[1] {
+                return true;
+            }
+            let ray = &f.rays[j as usize * f.grid.count[0] + i as usize];
+            ray.iter().all(|m| if d[axis] > 0.0 { m.1 <= p[axis] + 1e-3 } else { m.0 >= p[axis] - 1e-3 })
+        })
+        .count();
+    free as f64 / points.len().max(1) as f64
+}
+
+/// Why something was left: reachable but not cut, reachable from another side only, or from none.
+fn left_finding(p: &Patch, model: &Stock, input: &Input, error: f64) -> Finding {
+    let ups: Vec<DVec3> = input.setups.iter().map(|s| s.part_from_work.dir(DVec3::Z)).collect();
+    let open = |d: DVec3| open_share(&p.points, model, d) > 0.5;
+    let size = format!("{:.2} mm (± {error:.3}) is left at {}", p.depth, at_words(p.deepest));
+    let f = if ups.iter().any(|&d| open(d)) {
+        Finding::new("leftover", Severity::Stop, size, "It can be reached from a side that is cut, and the programs do not cut it; a smaller cutter or a further cut is needed.")
+    } else if let Some((_, name)) = DIRECTIONS.iter().find(|(d, _)| open(*d)) {
+        Finding::new("needs_other_side", Severity::Warn, format!("{size}; it can be cut from {name}"), "No setup cuts from that side. Add one, or do it by hand afterwards.")
+    } else {
+        Finding::new("not_makeable", Severity::Stop, format!("{size}, hidden from all six sides"), "No straight cutter reaches it: an undercut cutter, another way of making it, or a change of the drawing.")
+    };
+    f.keyed(key(p.deepest)).at(p.places.clone())
+}

@@ -1,0 +1,234 @@
+//! Taking a move out of the stock, and asking what a dead body (shank, holder) would meet.
+
+use crate::dexel::{Field, subtract};
+use crate::sweep::{Spans, Sweep, pieces};
+use geom::{Box3, DVec2, DVec3};
+use shop::tool::Tool;
+
+/// What a move took along the rays of one field.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Taken {
+    /// Longest piece taken from one ray, mm.
+    pub longest: f64,
+    /// Sum of lengths × pitch², mm³.
+    pub volume: f64,
+    /// Around what was taken.
+    pub bounds: Box3,
+}
+
+impl Taken {
+    pub const NOTHING: Taken = Taken { longest: 0.0, volume: 0.0, bounds: Box3::EMPTY };
+
+    fn add(&mut self, removed: f64, p: DVec3, q: DVec3) {
+        if removed > 0.0 {
+            self.longest = self.longest.max(removed);
+            self.volume += removed;
+            self.bounds = self.bounds.joined(&Box3::of([p, q]));
+        }
+    }
+}
+
+/// Subtract `tool` moved along `sweep` from a field in the frame of the work.
+pub(crate) fn cut(field: &mut Field, sweep: &Sweep, tool: &Tool) -> Taken {
+    let mut taken = Taken::NOTHING;
+    for s in pieces(sweep, tool) {
+        match field.grid.axis {
+            2 => cut_along(field, &s, tool, &mut taken),
+            axis => cut_across(field, axis, &s, tool, &mut taken),
+        }
+    }
+    taken.volume *= field.grid.pitch * field.grid.pitch;
+    taken
+}
+
+fn take(field: &mut Field, index: usize, a: f64, b: f64, taken: &mut Taken) {
+    let ray = &mut field.rays[index];
+    if ray.is_empty() {
+        return;
+    }
+    // Where the material taken lies: cut to what was there, before it goes.
+    let (lo, hi) = (ray[0].0.max(a), ray[ray.len() - 1].1.min(b));
+    if lo >= hi {
+        return;
+    }
+    let removed = subtract(ray, a, b);
+    taken.add(removed, field.grid.point(index, lo), field.grid.point(index, hi));
+}
+
+fn cut_along(field: &mut Field, s: &Sweep, tool: &Tool, taken: &mut Taken) {
+    let (lo, hi) = s.bounds2();
+    let (r, flute) = (tool.radius(), tool.flute_length_mm);
+    let grid = field.grid;
+    for j in grid.range(1, lo.y - r, hi.y + r) {
+        let y = grid.origin.y + j as f64 * grid.pitch;
+        for (x0, x1) in s.spans(y, false, r) {
+            for i in grid.range(0, x0, x1) {
+                let index = j * grid.count[0] + i;
+                if field.rays[index].is_empty() {
+                    continue;
+                }
+                let q = DVec2::new(grid.origin.x + i as f64 * grid.pitch, y);
+                if s.level() || s.upright() {
+                    let low = if tool.is_cylinder() { 0.0 } else { tool.height_at(s.distance(q).min(r)) };
+                    take(field, index, s.z_min() + low, s.z_max() + flute, taken);
+                } else {
+                    for (t0, t1) in s.covering(q, r) {
+                        let (za, zb) = (s.z(t0), s.z(t1));
+                        take(field, index, za.min(zb), za.max(zb) + flute, taken);
+                    }
+                }
+            }
+        }
+    }
+}
+
+fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, taken: &mut Taken) {
+    let grid = field.grid;
+    let (lo, hi) = s.bounds2();
+    let (r, flute) = (tool.radius(), tool.flute_length_mm);
+    // Rays along x: u = y, v = z. Rays along y: u = z, v = x.
+    let swap = axis == 1;
+    let (row, height) = if swap { (1, 0) } else { (0, 1) };
+    let (from, to) = if swap { (lo.x, hi.x) } else { (lo.y, hi.y) };
+    let rows = grid.range(row, from - r, to + r);
+    let heights = grid.range(height, s.z_min(), s.z_max() + flute);
+    if rows.is_empty() || heights.is_empty() {
+        return;
+    }
+    let index = |k: usize, h: usize| if swap { k * grid.count[0] + h } else { h * grid.count[0] + k };
+    let at_row = |k: usize| grid.origin[row] + k as f64 * grid.pitch;
+    let at_height = |h: usize| grid.origin[height] + h as f64 * grid.pitch;
+    let apply = |field: &mut Field, i: usize, spans: &Spans, taken: &mut Taken| {
+        for &(a, b) in spans {
+            take(field, i, a, b, taken);
+        }
+    };
+    if s.level() || s.upright() {
+        let full = s.z_min() + tool.point_height();
+        for k in rows {
+            let wide = s.spans(at_row(k), swap, r);
+            for h in heights.clone() {
+                let z = at_height(h);
+                if z >= full {
+                    apply(field, index(k, h), &wide, taken);
+                } else {
+                    apply(field, index(k, h), &s.spans(at_row(k), swap, tool.radius_at(z - s.z_min())), taken);
+                }
+            }
+        }
+    } else {
+        for h in heights {
+            if let Some(part) = s.at_height(at_height(h), flute) {
+                for k in rows.clone() {
+                    apply(field, index(k, h), &part.spans(at_row(k), swap, r), taken);
+                }
+            }
+        }
+    }
+}
+
+/// Upper bounds of material per tile of columns, so that a holder far above the stock costs nothing.
+pub(crate) struct Tops {
+    tile: usize,
+    count: [usize; 2],
+    top: Vec<f64>,
+}
+
+impl Tops {
+    const TILE: usize = 16;
+
+    pub fn new(field: &Field) -> Tops {
+        let count = [field.grid.count[0].div_ceil(Self::TILE), field.grid.count[1].div_ceil(Self::TILE)];
+        let mut t = Tops { tile: Self::TILE, count, top: vec![f64::NEG_INFINITY; count[0] * count[1]] };
+        for k in 0..t.top.len() {
+            t.refresh(field, k);
+        }
+        t
+    }
+
+    fn refresh(&mut self, field: &Field, k: usize) {
+        let (ti, tj) = (k % self.count[0], k / self.count[0]);
+        let mut top = f64::NEG_INFINITY;
+        for j in tj * self.tile..((tj + 1) * self.tile).min(field.grid.count[1]) {
+            for i in ti * self.tile..((ti + 1) * self.tile).min(field.grid.count[0]) {
+                if let Some(last) = field.rays[j * field.grid.count[0] + i].last() {
+                    top = top.max(last.1);
+                }
+            }
+        }
+        self.top[k] = top;
+    }
+
+    /// Material of the columns within `radius` of the track that stands in the heights `from`..`to` above the cutter's lowest point.
+    /// Returns the overlap's greatest height and a box around the material met.
+    pub fn meets(&mut self, field: &Field, s: &Sweep, radius: f64, from: f64, to: f64) -> Option<(f64, Box3)> {
+        let grid = field.grid;
+        let low = s.z_min() + from;
+        let (lo, hi) = s.bounds2();
+        let (is, js) = (grid.range(0, lo.x - radius, hi.x + radius), grid.range(1, lo.y - radius, hi.y + radius));
+        if is.is_empty() || js.is_empty() {
+            return None;
+        }
+        let mut suspect = false;
+        for tj in js.start / self.tile..=(js.end - 1) / self.tile {
+            for ti in is.start / self.tile..=(is.end - 1) / self.tile {
+                let k = tj * self.count[0] + ti;
+                if self.top[k] > low {
+                    self.refresh(field, k);
+                    suspect |= self.top[k] > low;
+                }
+            }
+        }
+        if !suspect {
+            return None;
+        }
+        let (mut worst, mut bounds) = (0.0_f64, Box3::EMPTY);
+        for j in js {
+            let y = grid.origin.y + j as f64 * grid.pitch;
+            for (x0, x1) in s.spans(y, false, radius) {
+                for i in grid.range(0, x0, x1) {
+                    let index = j * grid.count[0] + i;
+                    let Some(last) = field.rays[index].last() else { continue };
+                    if last.1 <= low {
+                        continue;
+                    }
+                    let q = DVec2::new(grid.origin.x + i as f64 * grid.pitch, y);
+                    for (t0, t1) in s.covering(q, radius) {
+                        let (za, zb) = (s.z(t0), s.z(t1));
+                        let (a, b) = (za.min(zb) + from, za.max(zb) + to);
+                        for &(m0, m1) in &field.rays[index] {
+                            let (p, r) = (m0.max(a), m1.min(b));
+                            if r > p {
+                                worst = worst.max(r - p);
+                                bounds = bounds.joined(&Box3::of([grid.point(index, p), grid.point(index, r)]));
+                            }
+                        }
+                    }
+                }
+            }
+        }
+        (worst > 0.0).then_some((worst, bounds))
+    }
+}
+
+/// Angle over which a milling cutter at `p`, moving along `dir`, meets material with its leading half, rad: the share of its rim,
+/// a hair inside, over which some material stands between its lowest point and the end of its flutes.
+pub(crate) fn engagement(field: &Field, p: DVec2, dir: DVec2, z: f64, tool: &Tool) -> f64 {
+    const RIM: usize = 90;
+    let grid = field.grid;
+    let r = tool.radius() - (0.7 * grid.pitch).min(0.2 * tool.radius());
+    let (lo, hi) = (z + tool.point_height() + 0.02, z + tool.flute_length_mm);
+    let mut met = 0;
+    for k in 0..RIM {
+        let a = (k as f64 + 0.5) / RIM as f64 * std::f64::consts::PI - std::f64::consts::FRAC_PI_2;
+        let q = p + dir.rotate(DVec2::from_angle(a)) * r;
+        let i = ((q.x - grid.origin.x) / grid.pitch).round();
+        let j = ((q.y - grid.origin.y) / grid.pitch).round();
+        if i < 0.0 || j < 0.0 || i >= grid.count[0] as f64 || j >= grid.count[1] as f64 {
+            continue;
+        }
+        let ray = &field.rays[j as usize * grid.count[0] + i as usize];
+        met += usize::from(ray.iter().any(|m| m.0 < hi && m.1 > lo));
+    }
+    met as f64 / RIM as f64 * std::f64::consts::PI
+}

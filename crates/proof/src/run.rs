@@ -1,0 +1,491 @@
+//! One setup: follow the program, cut, watch.
+
+use crate::cut::{self, Tops};
+use crate::dexel::{Field, Stock};
+use crate::loose::{self, Piece};
+use crate::sweep::{Sweep, Track};
+use crate::{KeepOut, Limits, SetupInput};
+use geom::{Box3, DVec2, DVec3, Placement};
+use program::{Step, StepKind};
+use reason::{Finding, Place, Severity};
+use shop::tool::{Tool, ToolKind};
+use std::collections::BTreeMap;
+
+/// A rapid may graze a face by rounding; deeper than this it is in the stock, mm.
+const GRAZE: f64 = 0.003;
+/// Shank and holder as well.
+const TOUCH: f64 = 0.01;
+/// Smaller pieces are flakes of the grid, mm³.
+const FLAKE: f64 = 1.0;
+
+/// What happened in a setup.
+pub(crate) struct Outcome {
+    pub stock: Stock,
+    pub findings: Vec<Finding>,
+    /// Volume taken by each step, mm³.
+    pub taken: Vec<f64>,
+    /// Greatest engagement of each step, rad.
+    pub engagement: Vec<f64>,
+    /// Some sloping move with a pointed or rounded cutter was taken in slices.
+    pub sliced: bool,
+}
+
+/// Gathers like findings: the first line, how often, the worst, all places.
+#[derive(Default)]
+struct Gather {
+    seen: BTreeMap<(String, u32, String), Item>,
+}
+
+struct Item {
+    severity: Severity,
+    line: u32,
+    count: usize,
+    worst: f64,
+    what: Box<dyn Fn(f64, usize) -> String>,
+    why: String,
+    places: Vec<Place>,
+}
+
+impl Gather {
+    fn add(
+        &mut self,
+        key: (&str, u32, &str),
+        severity: Severity,
+        line: u32,
+        amount: f64,
+        place: Option<Place>,
+        what: impl Fn(f64, usize) -> String + 'static,
+        why: &str,
+    ) {
+        let item = self.seen.entry((key.0.into(), key.1, key.2.into())).or_insert_with(|| Item {
+            severity,
+            line,
+            count: 0,
+            worst: 0.0,
+            what: Box::new(what),
+            why: why.into(),
+            places: Vec::new(),
+        });
+        item.count += 1;
+        item.worst = item.worst.max(amount);
+        if let Some(p) = place
+            && item.places.len() < 400
+            && !item.places.contains(&p)
+        {
+            item.places.push(p);
+        }
+    }
+    fn findings(self, setup: &str) -> Vec<Finding> {
+        self.seen
+            .into_iter()
+            .map(|((kind, tool, detail), i)| {
+                let key = format!("{setup}/T{tool}{}{detail}", if detail.is_empty() { "" } else { "/" });
+                Finding::new(&kind, i.severity, (i.what)(i.worst, i.count), i.why).keyed(key).in_setup(setup).at_line(i.line).at(i.places)
+            })
+            .collect()
+    }
+}
+
+fn times(n: usize) -> String {
+    if n == 1 { String::new() } else { format!(", {n} times") }
+}
+
+/// Limit of engagement that a comment states: "… ENGAGEMENT TO 60 DEG".
+fn stated_limit(text: &str) -> Option<Option<f64>> {
+    let t = text.to_uppercase();
+    if !t.trim_start().starts_with("STEP ") {
+        return None;
+    }
+    let limit = t.split("ENGAGEMENT TO ").nth(1).and_then(|r| r.split_whitespace().next()?.parse::<f64>().ok());
+    Some(limit.map(f64::to_radians))
+}
+
+struct Cutting<'a> {
+    tool: &'a Tool,
+    sweep: Sweep,
+    step: usize,
+}
+
+enum Event {
+    Cut(usize),
+    Drop(Piece),
+}
+
+pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits) -> Outcome {
+    let work_from_part = input.part_from_work.inverse();
+    let mut stock = stock.placed(&work_from_part);
+    let steps = &input.program.steps;
+    let mut gather = Gather::default();
+    let mut taken = vec![0.0; steps.len()];
+    let mut engagement = vec![0.0_f64; steps.len()];
+    let mut cuts: Vec<Cutting> = Vec::new();
+    let mut events: Vec<Event> = Vec::new();
+    let mut tops = Tops::new(&stock.fields[2]);
+    let mut limit: Option<f64> = None;
+    let mut over = Over::default();
+    let mut watch = LooseWatch::default();
+    let mut sliced = false;
+    let place = |b: &Box3| to_place(&input.part_from_work, b);
+
+    for (n, step) in steps.iter().enumerate() {
+        if let StepKind::Note { text } = &step.kind {
+            if let Some(l) = stated_limit(text) {
+                over.close(&mut gather, limit);
+                limit = l;
+            }
+            continue;
+        }
+        if step.kind == StepKind::ToolChange {
+            over.close(&mut gather, limit);
+            if !input.tools.iter().any(|t| t.number == step.tool) {
+                let t = step.tool;
+                gather.add(("unknown_tool", t, ""), Severity::Stop, step.line, 0.0, None, move |_, _| format!("T{t} is called, and the crib has no such tool"), "What it would cut cannot be known; correct the number or add the tool to the plan.");
+            }
+            continue;
+        }
+        if !step.moves() {
+            continue;
+        }
+        check_travel(step, input, limits, &mut gather);
+        let Some(tool) = input.tools.iter().find(|t| t.number == step.tool) else {
+            if step.tool == 0 && matches!(step.kind, StepKind::Feed { .. }) {
+                gather.add(("no_tool", 0, ""), Severity::Stop, step.line, 0.0, None, |_, _| "A feed move with no tool called".into(), "Call the tool (T… M6) before cutting.");
+            }
+            continue;
+        };
+        if step.machine {
+            // Away from the work in machine coordinates: only what it meets on the way matters, and it goes up.
+            continue;
+        }
+        let feeding = matches!(step.kind, StepKind::Feed { .. });
+        let whole = Sweep::new(step.from, step.to, &step.shape);
+        for s in split(&whole) {
+            if feeding && tool.kind.mills() && s.length2() > 1e-6 && step.spindle.is_some() {
+                let worst = measure(&stock.fields[2], &s, tool, limit, step, &mut over);
+                engagement[n] = engagement[n].max(worst);
+            }
+            if !tool.is_cylinder() && !s.level() && !s.upright() {
+                sliced = true;
+            }
+            let t = cut::cut(&mut stock.fields[2], &s, tool);
+            taken[n] += t.volume;
+            cuts.push(Cutting { tool, sweep: s, step: n });
+            events.push(Event::Cut(cuts.len() - 1));
+            if t.longest > GRAZE {
+                watch.cut_since += t.volume;
+                if !feeding {
+                    gather.add(("rapid_in_stock", step.tool, ""), Severity::Stop, step.line, t.longest, Some(place(&t.bounds)), |w, c| format!("A rapid move runs through stock, {w:.2} mm of it{}", times(c)), "The cutter breaks or the part shifts; retract first, or feed through.");
+                } else {
+                    check_cutting_state(step, tool, &s, &mut gather, place(&t.bounds));
+                }
+            }
+            for (r, from, to) in tool.dead_body() {
+                let r = r - TOUCH;
+                if let Some((deep, b)) = tops.meets(&stock.fields[2], &s, r, from, to)
+                    && deep > TOUCH
+                {
+                    let holder = from >= tool.stickout_mm - 1e-9;
+                    let (kind, words) = if holder { ("holder_in_stock", "holder") } else { ("shank_in_stock", "shank") };
+                    let number = step.tool;
+                    gather.add((kind, number, ""), Severity::Stop, step.line, deep, Some(place(&b)), move |w, c| format!("The {words} of T{number} rubs in stock over {w:.2} mm of height{}", times(c)), "It does not cut: use a longer cutter or stick-out, a shallower depth, or a wider pocket.");
+                }
+            }
+            check_keep_outs(&s, tool, step, &input.keep_out, &mut gather, &input.part_from_work);
+        }
+        let lifts = !feeding && step.to.z > step.from.z + 1e-9;
+        if lifts && watch.due(n, steps.len(), limits) {
+            watch.look(&mut stock.fields[2], input, &mut events, &mut gather, steps[n].line, step.tool);
+        }
+    }
+    over.close(&mut gather, limit);
+    if watch.cut_since > 0.0 {
+        let (line, tool) = steps.last().map_or((1, 0), |s| (s.line, s.tool));
+        watch.look(&mut stock.fields[2], input, &mut events, &mut gather, line, tool);
+    }
+    if !input.program.ended {
+        let line = steps.last().map_or(1, |s| s.line);
+        gather.add(("no_end", 0, ""), Severity::Warn, line, 0.0, None, |_, _| "The program has no end (M2 or M30)".into(), "It may be cut off; compare it with the file it came from.");
+    }
+
+    // The rays across the cutter's axis follow the same events; nothing in them depends on one another.
+    let columns = stock.fields[2].clone();
+    let [x, y, _] = &mut stock.fields;
+    let replay = |field: &mut Field| {
+        let mut rapids = Vec::new();
+        for e in &events {
+            match e {
+                Event::Cut(k) => {
+                    let c = &cuts[*k];
+                    let t = cut::cut(field, &c.sweep, c.tool);
+                    if t.longest > GRAZE && !matches!(steps[c.step].kind, StepKind::Feed { .. }) {
+                        rapids.push((c.step, t));
+                    }
+                }
+                Event::Drop(piece) => loose::remove(field, &columns, piece),
+            }
+        }
+        rapids
+    };
+    let (a, b) = rayon::join(|| replay(x), || replay(y));
+    for (n, t) in a.into_iter().chain(b) {
+        // A thin web between the upright rays; 3 rays' worth of it is no rounding.
+        if t.longest > 10.0 * GRAZE {
+            gather.add(("rapid_in_stock", steps[n].tool, ""), Severity::Stop, steps[n].line, t.longest, Some(place(&t.bounds)), |w, c| format!("A rapid move runs through stock, {w:.2} mm of it{}", times(c)), "The cutter breaks or the part shifts; retract first, or feed through.");
+        }
+    }
+    Outcome { stock: stock.placed(&input.part_from_work), findings: gather.findings(&input.name), taken, engagement, sliced }
+}
+
+fn to_place(part_from_work: &Placement, b: &Box3) -> Place {
+    let q = part_from_work.bounds(b);
+    Place::new(q.min, q.max)
+}
+
+/// Arcs in pieces of at most an eighth turn, so that the engagement of each is measured against what the last has left.
+fn split(s: &Sweep) -> Vec<Sweep> {
+    if let Track::Arc { sweep, .. } = s.track {
+        let n = (sweep.abs() / std::f64::consts::FRAC_PI_4).ceil().max(1.0) as usize;
+        return (0..n).map(|k| s.part(k as f64 / n as f64, (k + 1) as f64 / n as f64)).collect();
+    }
+    let n = (s.length2() / 25.0).ceil().max(1.0) as usize;
+    (0..n).map(|k| s.part(k as f64 / n as f64, (k + 1) as f64 / n as f64)).collect()
+}
+
+fn measure(field: &Field, s: &Sweep, tool: &Tool, limit: Option<f64>, step: &Step, over: &mut Over) -> f64 {
+    let pace = (0.06 * tool.diameter_mm).max(0.1);
+    let n = (s.length2() / pace).ceil().max(1.0) as usize;
+    let mut worst = 0.0_f64;
+    for k in 0..n {
+        let t = (k as f64 + 0.5) / n as f64;
+        let dir = match s.track {
+            Track::Line { a, b } => (b - a).normalize_or(DVec2::X),
+            Track::Arc { from, sweep, .. } => {
+                let d = DVec2::from_angle(from + sweep * t).perp();
+                if sweep > 0.0 { d } else { -d }
+            }
+        };
+        let e = cut::engagement(field, s.point(t), dir, s.z(t), tool);
+        worst = worst.max(e);
+        if let Some(l) = limit {
+            over.see(e, l, s.length2() / n as f64, step, tool, s.point(t).extend(s.z(t)));
+        }
+    }
+    worst
+}
+
+/// A run of cutting over the stated limit.
+#[derive(Default)]
+struct Over {
+    length: f64,
+    worst_length: f64,
+    worst: f64,
+    line: u32,
+    tool: u32,
+    diameter: f64,
+    found: bool,
+}
+
+impl Over {
+    /// More than 15 % over the limit, for longer than half a diameter, is worth a warning.
+    fn see(&mut self, e: f64, limit: f64, length: f64, step: &Step, tool: &Tool, _at: DVec3) {
+        if e > 1.15 * limit {
+            self.length += length;
+            self.diameter = tool.diameter_mm;
+            if self.length > 0.5 * tool.diameter_mm {
+                if !self.found {
+                    self.line = step.line;
+                    self.tool = step.tool;
+                    self.found = true;
+                }
+                self.worst = self.worst.max(e);
+                self.worst_length = self.worst_length.max(self.length);
+            }
+        } else {
+            self.length = 0.0;
+        }
+    }
+    fn close(&mut self, gather: &mut Gather, limit: Option<f64>) {
+        if let (true, Some(l)) = (self.found, limit) {
+            let (length, degrees, stated) = (self.worst_length, self.worst.to_degrees(), l.to_degrees());
+            gather.add(("engagement", self.tool, &format!("{}", self.line)), Severity::Warn, self.line, self.worst, None, move |_, _| format!("Engagement {degrees:.0}° where {stated:.0}° is stated, over {length:.1} mm"), "The tooth load is higher than was reckoned with there; take a smaller step or a lower feed.");
+        }
+        *self = Over::default();
+    }
+}
+
+fn check_travel(step: &Step, input: &SetupInput, limits: &Limits, gather: &mut Gather) {
+    let tool = input.tools.iter().find(|t| t.number == step.tool);
+    let length = if step.machine || step.length_offset.is_none() { 0.0 } else { tool.map_or(0.0, Tool::gauge_length) };
+    let at = step.to + input.zero_in_machine + DVec3::Z * length;
+    for k in 0..3 {
+        let name = ["X", "Y", "Z"][k];
+        let (lo, hi) = (limits.travel_min[k], limits.travel_max[k]);
+        let beyond = (lo - at[k]).max(at[k] - hi);
+        // A machine-coordinate move names its own axes only; the others stay where they were.
+        if beyond > 1e-3 && !(step.machine && k < 2) {
+            gather.add(("travel", step.tool, name), Severity::Stop, step.line, beyond, None, move |w, _| format!("{name} leaves the machine's travel ({lo:.0} to {hi:.0} mm) by {w:.1} mm"), "The control stops with an axis limit; move the vise or the zero, or use a shorter tool.");
+        }
+    }
+}
+
+fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather, place: Place) {
+    let t = step.tool;
+    match step.spindle {
+        None => gather.add(("spindle_off", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} feeds into stock with the spindle off{}", times(c)), "Start the spindle (S… M3) before the cut."),
+        Some(rpm) if rpm < 0.0 => gather.add(("spindle_reversed", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} cuts with the spindle turning backwards{}", times(c)), "Right-hand cutters need M3."),
+        Some(0.0) => gather.add(("spindle_off", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} feeds into stock at 0 rpm{}", times(c)), "Give a speed (S…)."),
+        Some(_) => {}
+    }
+    match step.length_offset {
+        None => gather.add(("no_length_offset", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} cuts without its length offset (G43){}", times(c)), "Z is then off by the tool's length; call G43 H after the tool change."),
+        Some(h) if h != t => gather.add(("wrong_length_offset", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} cuts with the length offset of H{h}{}", times(c)), "Z is off by the difference of two tools; use the tool's own H."),
+        Some(_) => {}
+    }
+    if s.upright() && s.z1 < s.z0 - 1e-6 && (!tool.centre_cutting || tool.kind == ToolKind::Face) {
+        gather.add(("plunge", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} is fed straight down into stock and does not cut at its centre{}", times(c)), "Enter by a ramp, a helix, or from outside.");
+    }
+}
+
+/// Smallest distance between a segment and a rectangle in the plane.
+fn segment_rect(a: DVec2, b: DVec2, lo: DVec2, hi: DVec2) -> f64 {
+    let point = |p: DVec2| (p - p.clamp(lo, hi)).length();
+    let d = b - a;
+    let seg = |p: DVec2| {
+        let l2 = d.length_squared();
+        let t = if l2 > 0.0 { ((p - a).dot(d) / l2).clamp(0.0, 1.0) } else { 0.0 };
+        p.distance(a + d * t)
+    };
+    let corners = [lo, DVec2::new(hi.x, lo.y), hi, DVec2::new(lo.x, hi.y)];
+    // Does the segment pass through the rectangle?
+    let (mut t0, mut t1) = (0.0_f64, 1.0_f64);
+    let mut outside = false;
+    for k in 0..2 {
+        if d[k].abs() < 1e-15 {
+            outside |= a[k] < lo[k] || a[k] > hi[k];
+        } else {
+            let (p, q) = ((lo[k] - a[k]) / d[k], (hi[k] - a[k]) / d[k]);
+            t0 = t0.max(p.min(q));
+            t1 = t1.min(p.max(q));
+        }
+    }
+    if !outside && t0 <= t1 {
+        return 0.0;
+    }
+    corners.into_iter().map(seg).fold(point(a).min(point(b)), f64::min)
+}
+
+fn check_keep_outs(s: &Sweep, tool: &Tool, step: &Step, keep_out: &[KeepOut], gather: &mut Gather, part_from_work: &Placement) {
+    if keep_out.is_empty() {
+        return;
+    }
+    let mut bodies = vec![("cutter", tool.radius(), 0.0, tool.flute_length_mm)];
+    for (r, from, to) in tool.dead_body() {
+        bodies.push((if from >= tool.stickout_mm - 1e-9 { "holder" } else { "shank" }, r, from, to));
+    }
+    let (lo, hi) = s.bounds2();
+    for k in keep_out {
+        for &(name, r, from, to) in &bodies {
+            if s.z_min() + from >= k.max.z - 1e-6 || s.z_max() + to <= k.min.z + 1e-6 {
+                continue;
+            }
+            if lo.x - r >= k.max.x || hi.x + r <= k.min.x || lo.y - r >= k.max.y || hi.y + r <= k.min.y {
+                continue;
+            }
+            let n = if matches!(s.track, Track::Arc { .. }) || !s.level() { (s.length2() / 0.5).max((s.z1 - s.z0).abs() / 0.5).ceil().clamp(1.0, 4000.0) as usize } else { 1 };
+            for i in 0..n {
+                let (t0, t1) = (i as f64 / n as f64, (i + 1) as f64 / n as f64);
+                let (z0, z1) = (s.z(t0).min(s.z(t1)), s.z(t0).max(s.z(t1)));
+                if z0 + from >= k.max.z - 1e-6 || z1 + to <= k.min.z + 1e-6 {
+                    continue;
+                }
+                let (a, b) = (s.point(t0), s.point(t1));
+                let d = segment_rect(a, b, k.min.truncate(), k.max.truncate());
+                // A cutter's point is narrower low down.
+                let reach = if name == "cutter" { tool.radius_at((k.max.z - z0).max(0.0)).min(r) } else { r };
+                if d < reach - 1e-4 {
+                    let (kind, label, t, deep) = (format!("{name}_in_keep_out"), k.name.clone(), step.tool, reach - d);
+                    let around = Box3 {
+                        min: (a.min(b) - DVec2::splat(r)).max(k.min.truncate()).extend((z0 + from).max(k.min.z)),
+                        max: (a.max(b) + DVec2::splat(r)).min(k.max.truncate()).extend((z1 + to).min(k.max.z)),
+                    };
+                    let severity = Severity::Stop;
+                    gather.add((&kind, t, &k.name), severity, step.line, deep, Some(to_place(part_from_work, &around)), move |w, c| format!("The {name} of T{t} runs into the {label} by {w:.2} mm{}", times(c)), "Raise the part, move what holds it, or take the cut from another side.");
+                    break;
+                }
+            }
+        }
+    }
+}
+
+/// When to look for pieces that came apart.
+#[derive(Default)]
+struct LooseWatch {
+    cut_since: f64,
+    last: usize,
+    looks: usize,
+}
+
+impl LooseWatch {
+    fn due(&self, at: usize, steps: usize, limits: &Limits) -> bool {
+        let spacing = steps / limits.loose_looks.max(1);
+        self.cut_since > 1.0 && at - self.last >= spacing.max(6)
+    }
+
+    fn look(&mut self, field: &mut Field, input: &SetupInput, events: &mut Vec<Event>, gather: &mut Gather, line: u32, tool: u32) {
+        self.cut_since = 0.0;
+        self.last = input.program.steps.iter().position(|s| s.line >= line).unwrap_or(self.last).max(self.last);
+        self.looks += 1;
+        let pieces = loose::pieces(field);
+        if pieces.len() < 2 {
+            return;
+        }
+        let held = |p: &Piece| input.keep_out.iter().any(|k| Box3 { min: k.min, max: k.max }.grown(0.3).meets(&p.bounds));
+        // The clamped piece is the largest that touches what holds; with nothing to hold it, the largest.
+        let keep = pieces.iter().position(held).unwrap_or(0);
+        for (i, p) in pieces.into_iter().enumerate() {
+            if i == keep || p.volume < FLAKE {
+                continue;
+            }
+            let size = p.bounds.size();
+            let words = format!("{:.1} × {:.1} × {:.1} mm", size.x, size.y, size.z);
+            let volume = p.volume;
+            gather.add(("loose_piece", tool, &format!("{line}")), Severity::Stop, line, volume, Some(to_place(&input.part_from_work, &p.bounds)), move |_, c| format!("A piece comes loose ({words}, {volume:.0} mm³){}", times(c)), "It can jam or fly. Clear the area completely, leave tabs, or hold the piece.");
+            loose::remove(field, &field.clone(), &p);
+            events.push(Event::Drop(p));
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use program::Shape;
+
+    #[test]
+    fn a_stated_limit_is_read_from_the_comment() {
+        assert_eq!(stated_limit("STEP 3: ROUGH OUTLINE, ENGAGEMENT TO 60 DEG"), Some(Some(60f64.to_radians())));
+        assert_eq!(stated_limit("STEP 4: DRILL"), Some(None));
+        assert_eq!(stated_limit("LOAD THE PART"), None);
+    }
+
+    #[test]
+    fn segments_and_rectangles() {
+        let v = DVec2::new;
+        let (lo, hi) = (v(0.0, 0.0), v(10.0, 5.0));
+        assert_eq!(segment_rect(v(-5.0, 2.0), v(15.0, 2.0), lo, hi), 0.0);
+        assert_eq!(segment_rect(v(2.0, 2.0), v(3.0, 3.0), lo, hi), 0.0);
+        assert_eq!(segment_rect(v(-5.0, 8.0), v(15.0, 8.0), lo, hi), 3.0);
+        assert!((segment_rect(v(13.0, 9.0), v(20.0, 20.0), lo, hi) - 5.0).abs() < 1e-12);
+        assert!((segment_rect(v(-4.0, 4.0), v(4.0, -4.0), v(3.0, 3.0), v(6.0, 6.0)) - 18f64.sqrt()).abs() < 1e-9);
+    }
+
+    #[test]
+    fn arcs_are_split_and_joined_without_gap() {
+        let s = Sweep::new(DVec3::new(5.0, 0.0, 0.0), DVec3::new(5.0, 0.0, -1.0), &Shape::Arc { center: DVec2::ZERO, sweep: std::f64::consts::TAU });
+        let parts = split(&s);
+        assert_eq!(parts.len(), 8);
+        for w in parts.windows(2) {
+            assert!(w[0].point(1.0).distance(w[1].point(0.0)) < 1e-12 && (w[0].z1 - w[1].z0).abs() < 1e-12);
+        }
+    }
+}

@@ -1,0 +1,209 @@
+//! Planted errors: each must be found with its size and place, and nothing else.
+
+use geom::{Box3, DVec2, DVec3, Placement};
+use kernel::shape::{Piece, Shape, rounded_polygon};
+use part::Part;
+use proof::{Input, KeepOut, Limits, Proof, SetupInput, prove};
+use reason::Severity;
+use shop::tool::{HolderPiece, Tool, ToolKind};
+use std::fmt::Write;
+
+fn tool(number: u32, kind: ToolKind, d: f64) -> Tool {
+    Tool {
+        number,
+        kind,
+        diameter_mm: d,
+        corner_radius_mm: 0.0,
+        tip_diameter_mm: 0.0,
+        point_angle_deg: if kind == ToolKind::Drill { 118.0 } else { 90.0 },
+        flute_length_mm: 22.0,
+        shank_diameter_mm: d,
+        stickout_mm: 30.0,
+        holder: vec![HolderPiece { diameter_mm: 25.0, length_mm: 40.0 }],
+        flutes: 3,
+        carbide: true,
+        centre_cutting: true,
+    }
+}
+
+fn part(shape: &Shape) -> Part {
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("p.step");
+    shape.write_step(&file).unwrap();
+    Part::from_raw(&kernel::read_trusted(&file, &kernel::Limits::default()).unwrap()).unwrap()
+}
+
+/// Work zero on the part's origin; the tools are flat 6 (T1), drill 5 (T2), flat 20 (T3).
+fn prove_text(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>) -> Proof {
+    let zero = DVec3::new(200.0, 100.0, -290.0);
+    let program = program::read(text, &program::ReadSettings { zero_in_machine: zero, ..Default::default() }).unwrap_or_else(|e| panic!("{e}\n{text}"));
+    let tools = vec![tool(1, ToolKind::Flat, 6.0), tool(2, ToolKind::Drill, 5.0), tool(3, ToolKind::Flat, 20.0)];
+    let setups = [SetupInput { name: "side 1".into(), program, part_from_work: Placement::IDENTITY, zero_in_machine: zero, tools, keep_out }];
+    prove(&Input { model: &p.mesh, chord_error: p.chord_error, stock, setups: &setups, named: &[], limits: Limits { rays: [90_000.0, 60_000.0], ..Default::default() } })
+}
+
+fn program_of(body: &str) -> String {
+    format!("%\nG17 G21 G90 G94\nG40 G49 G80 G54\nG53 G0 Z0\nT1 M6\nG53 G0 Z0\nS5000 M3\nG0 X-30 Y-30\nG43 H1 Z20\n{body}\nG53 G0 Z0\nM5\nM30\n%\n")
+}
+
+/// A prism of five sides turned by an odd angle, 10 mm high, at an odd place; every side is cut by straight passes that begin
+/// and end in the air. `errors` shifts the last pass of side k outwards (+) or inwards (−).
+fn outline_case(errors: &[f64]) -> (Part, Box3, String) {
+    let n = 5;
+    let center = DVec2::new(13.37, 9.17);
+    let corner = |k: usize| center + DVec2::from_angle(0.377 + k as f64 / n as f64 * std::f64::consts::TAU) * 14.0;
+    let outline: Vec<Piece> = (0..n).map(|k| Piece { to: corner(k).to_array(), mid: None }).collect();
+    let p = part(&Shape::prism(&outline, 0.0, 10.0).unwrap());
+    let stock = Box3 { min: p.bounds.min - DVec3::new(1.0, 1.0, 4.0), max: p.bounds.max + DVec3::new(1.0, 1.0, 0.0) };
+    let mut body = String::new();
+    for k in 0..n {
+        let (a, c) = (corner(k), corner((k + 1) % n));
+        let u = (c - a).normalize();
+        for skin in [0.5, errors.get(k).copied().unwrap_or(0.0)] {
+            let off = -u.perp() * (3.0 + skin);
+            let (s, e) = (a - u * 12.0 + off, c + u * 12.0 + off);
+            for z in [3.0, -0.2] {
+                let _ = writeln!(body, "G0 X{:.5} Y{:.5}\nG0 Z{z}\nG1 X{:.5} Y{:.5} F800\nG0 Z20", s.x, s.y, e.x, e.y);
+            }
+        }
+    }
+    (p, stock, program_of(&body))
+}
+
+#[test]
+fn a_true_outline_passes_but_for_the_hat() {
+    let (p, stock, text) = outline_case(&[]);
+    let proof = prove_text(&p, stock, &text, vec![]);
+    assert!(proof.gouge_mm < 0.003, "{}", proof.gouge_mm);
+    assert!(!proof.complete && proof.findings.iter().any(|f| f.severity == Severity::Warn && f.kind == "needs_other_side"), "{:#?}", proof.findings.iter().map(|f| &f.what).collect::<Vec<_>>());
+}
+
+/// 0.03 mm too deep on one side, at an odd angle and off every grid.
+#[test]
+fn a_wall_gouged_by_three_hundredths_is_found() {
+    for side in 0..5 {
+        let mut errors = [0.0; 5];
+        errors[side] = -0.03;
+        let (p, stock, text) = outline_case(&errors);
+        let proof = prove_text(&p, stock, &text, vec![]);
+        assert!((proof.gouge_mm - 0.03).abs() <= proof.error_mm + 0.0005, "{side}: {}", proof.gouge_mm);
+        let f = proof.findings.iter().find(|f| f.kind == "gouge" && f.severity == Severity::Stop).expect("a gouge");
+        assert!(f.what.contains('±'));
+    }
+}
+
+#[test]
+fn a_wall_left_by_three_hundredths_is_measured() {
+    let (p, stock, text) = outline_case(&[0.0, 0.0, 0.03, 0.0, 0.0]);
+    let proof = prove_text(&p, stock, &text, vec![]);
+    assert!(proof.gouge_mm < 0.003);
+    let f = proof.findings.iter().find(|f| f.kind == "small_leftover").expect("a note");
+    assert!(["0.029", "0.030", "0.031"].iter().any(|v| f.what.contains(v)), "{}", f.what);
+}
+
+/// A 40 × 30 × 10 block with a pocket; stock is the block itself.
+fn pocket_part() -> (Part, Box3) {
+    let b = Box3 { min: DVec3::ZERO, max: DVec3::new(40.0, 30.0, 10.0) };
+    let pocket = Shape::prism(&rounded_polygon(&[([10.0, 8.0], 3.5), ([30.0, 8.0], 3.5), ([30.0, 22.0], 3.5), ([10.0, 22.0], 3.5)]), 4.0, 11.0).unwrap();
+    (part(&Shape::block([0.0; 3], [40.0, 30.0, 10.0]).unwrap().cut(&pocket).unwrap()), b)
+}
+
+/// The pocket by rows, then its wall.
+fn pocket_text(floor: f64) -> String {
+    let mut s = String::from("G0 X20 Y15\nG0 Z10.5\n");
+    for z in [8.0, 6.0, floor] {
+        let _ = writeln!(s, "G1 X14 Y15 Z{z} F200\nG1 X26 Y15 F600");
+        for y in [12.0, 18.0] {
+            let _ = writeln!(s, "G1 X26 Y{y}\nG1 X14\nG1 X26");
+        }
+        let _ = writeln!(s, "G1 X20 Y15\nG1 Y11 F400\nG1 X26.5\nG3 X27 Y11.5 R0.5\nG1 Y18.5\nG3 X26.5 Y19 R0.5\nG1 X13.5\nG3 X13 Y18.5 R0.5\nG1 Y11.5\nG3 X13.5 Y11 R0.5\nG1 X20\nG1 Y15");
+    }
+    s
+}
+
+#[test]
+fn a_right_pocket_is_complete() {
+    let (p, stock) = pocket_part();
+    let proof = prove_text(&p, stock, &program_of(&pocket_text(4.0)), vec![]);
+    assert!(proof.passed() && proof.complete, "{:#?}", proof.findings);
+    assert!(proof.gouge_mm < 0.004 && proof.leftover_mm < 0.02, "{} {}", proof.gouge_mm, proof.leftover_mm);
+}
+
+#[test]
+fn a_floor_too_deep_or_too_high_is_found_with_its_place() {
+    let (p, stock) = pocket_part();
+    let deep = prove_text(&p, stock, &program_of(&pocket_text(3.95)), vec![]);
+    assert!((deep.gouge_mm - 0.05).abs() < 0.002, "{}", deep.gouge_mm);
+    let f = deep.findings.iter().find(|f| f.kind == "gouge").unwrap();
+    let all = f.places.iter().fold(Box3::EMPTY, |b, q| b.joined(&Box3 { min: q.min_mm.into(), max: q.max_mm.into() }));
+    assert!((all.min - DVec3::new(10.0, 8.0, 3.95)).abs().max_element() < 0.3 && (all.max - DVec3::new(30.0, 22.0, 4.0)).abs().max_element() < 0.3, "{all:?}");
+    let high = prove_text(&p, stock, &program_of(&pocket_text(4.2)), vec![]);
+    assert!((high.leftover_mm - 0.2).abs() < 0.002 && !high.complete && !high.passed());
+}
+
+fn kinds(p: &Proof) -> Vec<&str> {
+    p.findings.iter().filter(|f| f.severity == Severity::Stop).map(|f| f.kind.as_str()).collect()
+}
+
+#[test]
+fn faults_of_the_program_are_found() {
+    let (p, stock) = pocket_part();
+    let good = program_of(&pocket_text(4.0));
+    let says = |text: &str, kind: &str| {
+        let proof = prove_text(&p, stock, text, vec![]);
+        let f = proof.findings.iter().find(|f| f.kind == kind).unwrap_or_else(|| panic!("no {kind}: {:?}", kinds(&proof)));
+        assert_eq!(f.severity, Severity::Stop);
+        assert!(f.line.is_some() && !f.why.is_empty());
+    };
+    says(&good.replace("G1 X26 Y15 F600", "G0 X26 Y15"), "rapid_in_stock");
+    says(&good.replace("S5000 M3\n", ""), "spindle_off");
+    says(&good.replace("G43 H1 Z20", "G0 Z20"), "no_length_offset");
+    says(&good.replace("G43 H1 Z20", "G43 H2 Z20"), "wrong_length_offset");
+    says(&good.replace("T1 M6", "T7 M6").replace("H1", "H7"), "unknown_tool");
+    says(&good.replace("G0 X-30 Y-30", "G0 X-230 Y-30"), "travel");
+    says(&good.replace("S5000 M3", "S5000 M4"), "spindle_reversed");
+}
+
+#[test]
+fn jaws_are_not_cut() {
+    let (p, stock) = pocket_part();
+    let jaw = |min: [f64; 3], max: [f64; 3]| KeepOut { name: "jaw".into(), min: min.into(), max: max.into() };
+    let text = program_of("G0 Z12\nG0 X-10 Y-4\nG1 Z4 F100\nG1 X50 F500");
+    let hit = prove_text(&p, stock, &text, vec![jaw([0.0, -20.0, -20.0], [40.0, -0.5, 5.0])]);
+    assert!(kinds(&hit).contains(&"cutter_in_keep_out"));
+    let clear = prove_text(&p, stock, &text, vec![jaw([0.0, -20.0, -20.0], [40.0, -0.5, 3.9])]);
+    assert!(!kinds(&clear).contains(&"cutter_in_keep_out"));
+}
+
+/// A closed cut through the block frees its middle; the piece is found, and counts no longer.
+#[test]
+fn a_slug_is_found() {
+    let (p, stock) = pocket_part();
+    let text = program_of("G0 X12 Y10\nG0 Z10.5\nG1 Z-0.5 F100\nG1 X28 F400\nG1 Y20\nG1 X12\nG1 Y10\nG0 Z20");
+    let proof = prove_text(&p, stock, &text, vec![]);
+    let f = proof.findings.iter().find(|f| f.kind == "loose_piece").expect("a loose piece");
+    assert!((f.places[0].min_mm[0] - 15.0).abs() < 0.3 && (f.places[0].max_mm[0] - 25.0).abs() < 0.3, "{f:?}");
+}
+
+/// A Ø6 cutter 2.2 mm into the side: acos(1 − 2·2.2/6) = 74.5°.
+#[test]
+fn engagement_over_the_stated_limit_is_measured() {
+    let (p, stock) = pocket_part();
+    let cut = |limit: u32| program_of(&format!("(STEP 1: SIDE, ENGAGEMENT TO {limit} DEG)\nG0 X-10 Y-0.8\nG0 Z8\nG1 X50 F500"));
+    let over = prove_text(&p, stock, &cut(60), vec![]);
+    let f = over.findings.iter().find(|f| f.kind == "engagement").expect("over 60°");
+    assert_eq!(f.severity, Severity::Warn);
+    let deg: f64 = f.what.split_whitespace().nth(1).unwrap().trim_end_matches('°').parse().unwrap();
+    assert!((deg - 74.5).abs() < 6.0, "{deg}");
+    assert!(!prove_text(&p, stock, &cut(75), vec![]).findings.iter().any(|f| f.kind == "engagement"));
+}
+
+/// Stick-out 30: at z −25 the holder's face is at z 5, beside a block that stands to 10.
+#[test]
+fn holder_against_a_wall_is_found() {
+    let (p, stock) = pocket_part();
+    let text = program_of("G0 X-6 Y15\nG0 Z12\nG0 Z-25\nG1 X-4 F300\nG0 X-30");
+    assert!(kinds(&prove_text(&p, stock, &text, vec![])).contains(&"holder_in_stock"));
+    let clear = text.replace("Z-25", "Z-15");
+    assert!(!kinds(&prove_text(&p, stock, &clear, vec![])).contains(&"holder_in_stock"));
+}

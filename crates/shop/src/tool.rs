@@ -1,0 +1,240 @@
+//! A cutter as it stands in its holder: the body of revolution that cuts and collides.
+//!
+//! Heights are above the lowest point; stick-out runs from there to the holder, holder pieces follow upwards.
+
+use serde::{Deserialize, Serialize};
+
+/// Form of a cutter.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum ToolKind {
+    /// End mill with square corners.
+    Flat,
+    /// End mill with a half ball.
+    Ball,
+    /// End mill with rounded corners.
+    Bull,
+    /// Face mill.
+    Face,
+    /// Chamfer mill: a cone.
+    Chamfer,
+    /// Spot drill: a cone from a point.
+    Spot,
+    /// Twist drill.
+    Drill,
+    /// Tap.
+    Tap,
+    /// Reamer.
+    Reamer,
+    /// Thread mill.
+    ThreadMill,
+}
+
+impl ToolKind {
+    /// Does it cut sideways?
+    pub fn mills(self) -> bool {
+        matches!(self, ToolKind::Flat | ToolKind::Ball | ToolKind::Bull | ToolKind::Face | ToolKind::Chamfer | ToolKind::ThreadMill)
+    }
+    /// In words.
+    pub fn words(self) -> &'static str {
+        match self {
+            ToolKind::Flat => "flat end mill",
+            ToolKind::Ball => "ball end mill",
+            ToolKind::Bull => "bull-nose end mill",
+            ToolKind::Face => "face mill",
+            ToolKind::Chamfer => "chamfer mill",
+            ToolKind::Spot => "spot drill",
+            ToolKind::Drill => "drill",
+            ToolKind::Tap => "tap",
+            ToolKind::Reamer => "reamer",
+            ToolKind::ThreadMill => "thread mill",
+        }
+    }
+}
+
+/// A cylinder of a holder.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct HolderPiece {
+    /// mm.
+    pub diameter_mm: f64,
+    /// mm.
+    pub length_mm: f64,
+}
+
+/// A cutter in its holder.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Tool {
+    /// Number in the changer and in the program.
+    pub number: u32,
+    /// Form.
+    pub kind: ToolKind,
+    /// Cutting diameter, mm.
+    pub diameter_mm: f64,
+    /// Corner radius, mm.
+    #[serde(default)]
+    pub corner_radius_mm: f64,
+    /// Diameter of the flat at a cone's tip, mm.
+    #[serde(default)]
+    pub tip_diameter_mm: f64,
+    /// Included angle of the point, degrees; 0 or 180 for none.
+    #[serde(default)]
+    pub point_angle_deg: f64,
+    /// Length that cuts, from the lowest point, mm.
+    pub flute_length_mm: f64,
+    /// Shank, mm.
+    pub shank_diameter_mm: f64,
+    /// From the lowest point to the holder, mm.
+    pub stickout_mm: f64,
+    /// Holder, upwards.
+    #[serde(default)]
+    pub holder: Vec<HolderPiece>,
+    /// Teeth.
+    #[serde(default = "two")]
+    pub flutes: u32,
+    /// Made of carbide (else high-speed steel).
+    #[serde(default)]
+    pub carbide: bool,
+    /// Can be fed straight down into full material.
+    #[serde(default = "yes")]
+    pub centre_cutting: bool,
+}
+
+fn two() -> u32 {
+    2
+}
+
+fn yes() -> bool {
+    true
+}
+
+impl Tool {
+    /// Cutting radius, mm.
+    pub fn radius(&self) -> f64 {
+        self.diameter_mm / 2.0
+    }
+    /// Radius of the rounded corner that cuts, mm.
+    pub fn corner(&self) -> f64 {
+        match self.kind {
+            ToolKind::Ball => self.radius(),
+            ToolKind::Flat => 0.0,
+            _ => self.corner_radius_mm.clamp(0.0, self.radius()),
+        }
+    }
+    /// tan of half the point angle where the point is a cone.
+    fn cone(&self) -> Option<f64> {
+        let coned = matches!(self.kind, ToolKind::Chamfer | ToolKind::Spot | ToolKind::Drill);
+        (coned && self.point_angle_deg > 1.0 && self.point_angle_deg < 179.0).then(|| (self.point_angle_deg / 2.0).to_radians().tan())
+    }
+    /// Height over which the radius grows to its full size: point of a drill, cone of a chamfer mill, corner of a bull nose.
+    pub fn point_height(&self) -> f64 {
+        match self.cone() {
+            Some(tan) => (self.radius() - self.tip_radius()).max(0.0) / tan,
+            None => self.corner(),
+        }
+    }
+    fn tip_radius(&self) -> f64 {
+        (self.tip_diameter_mm / 2.0).clamp(0.0, self.radius())
+    }
+    /// Is its section the same at all heights?
+    pub fn is_cylinder(&self) -> bool {
+        self.point_height() == 0.0
+    }
+    /// Radius of the cutting body at height `h` ≥ 0; it never falls with height.
+    pub fn radius_at(&self, h: f64) -> f64 {
+        let r = self.radius();
+        if let Some(tan) = self.cone() {
+            return (self.tip_radius() + h * tan).min(r);
+        }
+        let c = self.corner();
+        if h >= c { r } else { r - c + (c * c - (c - h) * (c - h)).max(0.0).sqrt() }
+    }
+    /// Lowest height at which the body reaches `r` from its axis; infinite beyond the cutter.
+    pub fn height_at(&self, r: f64) -> f64 {
+        if r > self.radius() {
+            return f64::INFINITY;
+        }
+        if let Some(tan) = self.cone() {
+            return ((r - self.tip_radius()) / tan).max(0.0);
+        }
+        let (c, flat) = (self.corner(), self.radius() - self.corner());
+        if r <= flat { 0.0 } else { c - (c * c - (r - flat) * (r - flat)).max(0.0).sqrt() }
+    }
+    /// From the lowest point to the holder's upper end (gauge line), mm.
+    pub fn gauge_length(&self) -> f64 {
+        self.stickout_mm + self.holder.iter().map(|p| p.length_mm).sum::<f64>()
+    }
+    /// What must not touch the stock: (radius, from height, to height) of shank and holder.
+    pub fn dead_body(&self) -> Vec<(f64, f64, f64)> {
+        let mut out = Vec::new();
+        if self.stickout_mm > self.flute_length_mm {
+            out.push((self.shank_diameter_mm / 2.0, self.flute_length_mm, self.stickout_mm));
+        }
+        let mut at = self.stickout_mm.max(self.flute_length_mm);
+        for p in &self.holder {
+            out.push((p.diameter_mm / 2.0, at, at + p.length_mm));
+            at += p.length_mm;
+        }
+        out
+    }
+    /// "flat end mill Ø6".
+    pub fn words(&self) -> String {
+        format!("{} Ø{}", self.kind.words(), trim(self.diameter_mm))
+    }
+    /// Why this description makes no cutter, if it does not.
+    pub fn fault(&self) -> Option<String> {
+        let positive = [("diameter_mm", self.diameter_mm), ("flute_length_mm", self.flute_length_mm), ("shank_diameter_mm", self.shank_diameter_mm), ("stickout_mm", self.stickout_mm)];
+        for (name, v) in positive {
+            if !(v.is_finite() && v > 0.0 && v < 1000.0) {
+                return Some(format!("tool {}: {name} is {v}; give a length above 0", self.number));
+            }
+        }
+        for (name, v) in [("corner_radius_mm", self.corner_radius_mm), ("tip_diameter_mm", self.tip_diameter_mm), ("point_angle_deg", self.point_angle_deg)] {
+            if !(v.is_finite() && v >= 0.0) {
+                return Some(format!("tool {}: {name} is {v}; give 0 or more", self.number));
+            }
+        }
+        self.holder
+            .iter()
+            .any(|p| !(p.diameter_mm.is_finite() && p.diameter_mm > 0.0 && p.length_mm.is_finite() && p.length_mm >= 0.0))
+            .then(|| format!("tool {}: a holder piece has no size", self.number))
+    }
+}
+
+/// A number without needless zeros, three decimals at most.
+pub fn trim(v: f64) -> String {
+    let s = format!("{v:.3}");
+    s.trim_end_matches('0').trim_end_matches('.').to_string()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn tool(kind: ToolKind, d: f64, corner: f64, tip: f64, angle: f64) -> Tool {
+        Tool {
+            number: 1, kind, diameter_mm: d, corner_radius_mm: corner, tip_diameter_mm: tip, point_angle_deg: angle,
+            flute_length_mm: 20.0, shank_diameter_mm: d, stickout_mm: 30.0, holder: vec![], flutes: 2, carbide: true, centre_cutting: true,
+        }
+    }
+
+    /// Point height of a drill (D/2)/tan(point/2): 118° 0.30043 D, 135° 0.20711 D, 140° 0.18199 D, 90° 0.5 D (derived).
+    #[test]
+    fn point_heights() {
+        for (angle, k) in [(118.0, 0.300_43), (135.0, 0.207_11), (140.0, 0.181_99), (90.0, 0.5)] {
+            assert!((tool(ToolKind::Drill, 10.0, 0.0, 0.0, angle).point_height() - 10.0 * k).abs() < 1e-4);
+        }
+    }
+
+    /// Radius and height are inverse to each other on the rising part.
+    #[test]
+    fn profile_inverts() {
+        for t in [tool(ToolKind::Ball, 6.0, 0.0, 0.0, 0.0), tool(ToolKind::Bull, 10.0, 1.0, 0.0, 0.0), tool(ToolKind::Chamfer, 8.0, 0.0, 1.0, 90.0), tool(ToolKind::Drill, 5.0, 0.0, 0.0, 118.0)] {
+            for k in 1..50 {
+                let h = t.point_height() * f64::from(k) / 50.0;
+                assert!((t.height_at(t.radius_at(h)) - h).abs() < 1e-9, "{t:?} {h}");
+            }
+            assert_eq!(t.radius_at(t.point_height() + 1.0), t.radius());
+            assert!(t.height_at(t.radius() + 0.01).is_infinite());
+        }
+    }
+}
