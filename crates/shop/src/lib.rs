@@ -1,3 +1,118 @@
-//! The shop as plain data: cutters, holders, machines, vises, materials, each with the source of its numbers.
+//! The shop as plain data: cutters, holders, machine, vise, materials, each with the source of its numbers.
 
+pub mod machine;
 pub mod tool;
+
+use machine::{Machine, Material, Vise};
+use serde::{Deserialize, Serialize};
+use tool::Tool;
+
+/// A revision of the shop: everything a plan takes from it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Shop {
+    /// The mill.
+    pub machine: Machine,
+    /// Its vise.
+    pub vise: Vise,
+    /// Cutters in their holders.
+    pub crib: Vec<Tool>,
+    /// Materials.
+    pub materials: Vec<Material>,
+}
+
+/// Data of the shop that does not make sense.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum ShopError {
+    /// Not readable.
+    #[error("the shop's data cannot be read: {0}")]
+    Unreadable(String),
+    /// A value out of sense.
+    #[error("the shop's data is wrong: {0}")]
+    Wrong(String),
+    /// No such material.
+    #[error("no material is called '{name}'; there are {known}")]
+    NoMaterial {
+        /// Asked for.
+        name: String,
+        /// What there is.
+        known: String,
+    },
+    /// No such machine.
+    #[error("no machine is called '{name}'; there is {known}")]
+    NoMachine {
+        /// Asked for.
+        name: String,
+        /// What there is.
+        known: String,
+    },
+}
+
+impl Shop {
+    /// The demo shop: one bench mill, one vise, its crib and six materials.
+    pub fn demo() -> Result<Shop, ShopError> {
+        #[derive(Deserialize)]
+        struct Place {
+            machine: Machine,
+            vise: Vise,
+        }
+        #[derive(Deserialize)]
+        struct Crib {
+            tool: Vec<Tool>,
+        }
+        #[derive(Deserialize)]
+        struct Materials {
+            material: Vec<Material>,
+        }
+        let bad = |e: toml::de::Error| ShopError::Unreadable(e.to_string());
+        let place: Place = toml::from_str(include_str!("../data/machine.toml")).map_err(bad)?;
+        let crib: Crib = toml::from_str(include_str!("../data/crib.toml")).map_err(bad)?;
+        let materials: Materials = toml::from_str(include_str!("../data/materials.toml")).map_err(bad)?;
+        let shop = Shop { machine: place.machine, vise: place.vise, crib: crib.tool, materials: materials.material };
+        shop.check()?;
+        Ok(shop)
+    }
+
+    fn check(&self) -> Result<(), ShopError> {
+        if let Some(fault) = self.crib.iter().find_map(Tool::fault) {
+            return Err(ShopError::Wrong(fault));
+        }
+        for (k, t) in self.crib.iter().enumerate() {
+            if self.crib[..k].iter().any(|o| o.number == t.number) {
+                return Err(ShopError::Wrong(format!("tool number {} is given twice", t.number)));
+            }
+        }
+        Ok(())
+    }
+
+    /// By id or name, whatever the case.
+    pub fn material(&self, name: &str) -> Result<&Material, ShopError> {
+        let known = || self.materials.iter().map(|m| m.id.as_str()).collect::<Vec<_>>().join(", ");
+        self.materials
+            .iter()
+            .find(|m| m.id.eq_ignore_ascii_case(name) || m.name.eq_ignore_ascii_case(name))
+            .ok_or_else(|| ShopError::NoMaterial { name: name.into(), known: known() })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_demo_shop_is_sound_and_says_where_its_numbers_come_from() {
+        let s = Shop::demo().unwrap();
+        assert_eq!(s.materials.len(), 6);
+        assert!(s.crib.len() >= 25 && s.materials.iter().all(|m| m.source.len() > 20));
+        assert!(s.material("BRASS").is_ok());
+        let e = s.material("unobtainium").unwrap_err().to_string();
+        assert!(e.contains("mild-steel"), "{e}");
+    }
+
+    #[test]
+    fn a_number_given_twice_is_refused() {
+        let mut s = Shop::demo().unwrap();
+        let again = s.crib[0].clone();
+        s.crib.push(again);
+        assert!(s.check().unwrap_err().to_string().contains("twice"));
+    }
+}

@@ -1,0 +1,73 @@
+//! Each limit binds when it should, and says so.
+
+use cutting::{MillTask, drill, mill};
+use shop::Shop;
+use std::f64::consts::FRAC_PI_2;
+
+fn task(depth: f64, width: f64) -> MillTask {
+    MillTask { depth, width, bend: 0.05, feed_share: 1.0, kappa: FRAC_PI_2 }
+}
+
+fn shop() -> Shop {
+    Shop::demo().unwrap()
+}
+
+#[test]
+fn every_limit_can_bind() {
+    let s = shop();
+    let flat = |d: f64| s.crib.iter().find(|t| t.kind == shop::tool::ToolKind::Flat && t.diameter_mm == d).unwrap();
+    let al = s.material("aluminium-6082").unwrap();
+    let steel = s.material("mild-steel").unwrap();
+    assert_eq!(mill(&task(2.0, 1.5), flat(6.0), al, &s.machine).rpm.bound_by, "rpm cap of the spindle");
+    assert_eq!(mill(&task(2.0, 1.5), flat(12.0), steel, &s.machine).rpm.bound_by, "cutting speed");
+    assert_eq!(mill(&task(2.0, 1.5), flat(6.0), al, &s.machine).ap.bound_by, "the task");
+    assert_eq!(mill(&MillTask { bend: 1.0, ..task(99.0, 0.05) }, flat(6.0), al, &s.machine).ap.bound_by, "flute length");
+    assert_eq!(mill(&MillTask { bend: 10.0, ..task(30.0, 6.0) }, flat(12.0), al, &s.machine).ap.bound_by, "usable power");
+    assert_eq!(mill(&MillTask { bend: 0.005, ..task(30.0, 1.0) }, flat(3.0), steel, &s.machine).ap.bound_by, "deflection");
+    let mut slow = s.machine.clone();
+    slow.feed_max_mm_min = 200.0;
+    assert_eq!(mill(&task(2.0, 1.5), flat(6.0), al, &slow).fz.bound_by, "feed cap of the machine");
+    assert!(mill(&task(2.0, 1.5), flat(6.0), al, &slow).remarks[0].starts_with("Rubs"));
+    let fine = mill(&MillTask { feed_share: 0.1, ..task(2.0, 3.0) }, flat(6.0), al, &s.machine);
+    assert_eq!(fine.fz.bound_by, "minimum chip");
+}
+
+/// A "2 hp" belt-driven bench mill stalled at a Ø9.5 cut 12.7 deep × 3.8 wide and held 9.5 × 2.0 (3000 rpm × 0.0635 mm × 3 teeth);
+/// common practice, no source. Power of the cut that stalled must be above the usable power, of the one that held below 1.1 ×.
+#[test]
+fn usable_power_separates_the_cut_that_held_from_the_one_that_stalled() {
+    use cutting::formula as f;
+    let usable = 1.5 * 0.33;
+    let p = |ap: f64, ae: f64| {
+        let d = 9.525;
+        let vf = 3000.0 * 3.0 * 0.0635;
+        let phi = f::engagement(ae, d);
+        f::power(f::removal(ap, ae, vf), f::specific_force(650.0, 0.25, f::mean_chip(0.0635, ae, d, phi, FRAC_PI_2)))
+    };
+    assert!(p(12.7, 3.81) > usable, "{}", p(12.7, 3.81));
+    assert!(p(9.525, 2.032) < 1.1 * usable, "{}", p(9.525, 2.032));
+}
+
+/// More load never gives more depth; more power never less.
+#[test]
+fn depth_is_monotone() {
+    let s = shop();
+    let al = s.material("aluminium-6082").unwrap();
+    let t = &s.crib[2];
+    let mut last = f64::INFINITY;
+    for k in 1..20 {
+        let d = mill(&task(40.0, f64::from(k) * 0.5), t, al, &s.machine).ap.value;
+        assert!(d <= last + 1e-9);
+        last = d;
+    }
+}
+
+#[test]
+fn drills_peck_when_deep_and_small_feeds_stay_small() {
+    let s = shop();
+    let al = s.material("aluminium-6082").unwrap();
+    let t = s.crib.iter().find(|t| t.kind == shop::tool::ToolKind::Drill && t.diameter_mm == 3.3).unwrap();
+    assert!(drill(t, 6.0, al, &s.machine).peck.is_none());
+    let deep = drill(t, 20.0, al, &s.machine);
+    assert!(deep.peck.unwrap() < 3.3 && deep.feed_rev.value < 0.02 * 3.3);
+}
