@@ -6,7 +6,7 @@ use std::ffi::OsStr;
 use std::io::{Read, Write};
 use std::path::Path;
 use std::process::{Command, Stdio};
-use std::sync::Mutex;
+use std::sync::{Mutex, MutexGuard};
 use std::time::{Duration, Instant};
 
 /// What a reading may use. The defaults are those that were measured to suffice for ordinary parts with a wide margin.
@@ -176,11 +176,16 @@ fn set_limit(which: libc::__rlimit_resource_t, value: u64) {
     }
 }
 
+/// The kernel's STEP reader and writer share state: one use at a time in a process.
+pub(crate) fn one_at_a_time() -> MutexGuard<'static, ()> {
+    static LOCK: Mutex<()> = Mutex::new(());
+    LOCK.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+}
+
 /// Read a file that we made ourselves in this very process (demo parts, tests). Readings exclude one another: the kernel's
 /// reader is not safe to run twice at once. Never use it for a file from outside.
 pub fn read_trusted(file: &Path, limits: &Limits) -> Result<RawModel, ReadError> {
-    static ONE_AT_A_TIME: Mutex<()> = Mutex::new(());
-    let _turn = ONE_AT_A_TIME.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+    let _turn = one_at_a_time();
     precheck(file, limits)?;
     ffi::read_step(&file.to_string_lossy(), limits.chord_mm, limits.angle_rad, true)
         .map(|m| RawModel::from_ffi(m, limits.chord_mm))

@@ -79,6 +79,7 @@ impl Shape {
     }
     /// Write as STEP AP214, mm.
     pub fn write_step(&self, path: &Path) -> Result<(), ModelError> {
+        let _turn = crate::guard::one_at_a_time();
         Ok(ffi::write_step(&self.0, &path.to_string_lossy())?)
     }
 }

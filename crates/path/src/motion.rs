@@ -13,6 +13,8 @@ pub enum Move {
     Feed { to: DVec3, feed: f64 },
     /// At feed, an arc about a vertical axis; z changes evenly along it.
     Arc { to: DVec3, center: DVec2, ccw: bool, feed: f64 },
+    /// No motion: from here on this limit of engagement (rad) is stated, with words.
+    State { words: String, engagement_limit: Option<f64> },
     /// Holes at the points: rapid to `clear` above, to `start`, feed to `bottom`, with full retracts every `peck` mm where given.
     Drill { at: Vec<DVec2>, clear: f64, start: f64, bottom: f64, peck: Option<f64>, feed: f64 },
 }

@@ -147,6 +147,11 @@ impl Writer<'_> {
     }
 }
 
+/// The stated limit, rounded up so that the statement is never sharper than what was planned.
+fn limit_words(limit: Option<f64>) -> String {
+    limit.map(|a| format!(", ENGAGEMENT TO {:.0} DEG", a.to_degrees().ceil())).unwrap_or_default()
+}
+
 /// The program of one setup. Each operation's first move must be a rapid to a safe height above its first point.
 pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String {
     let mut w = Writer { d: dialect, out: String::new(), at: [None, None, None], word: "", feed: None };
@@ -171,7 +176,7 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String 
         if path.moves.is_empty() {
             continue;
         }
-        let limit = path.engagement_limit.map(|a| format!(", ENGAGEMENT TO {:.0} DEG", a.to_degrees())).unwrap_or_default();
+        let limit = limit_words(path.engagement_limit);
         if path.tool != tool {
             if tool != 0 {
                 if flood {
@@ -197,10 +202,12 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String 
             w.line(&format!("S{s} M3"));
             rpm = s;
         }
-        let first = match &path.moves[0] {
-            Move::Rapid { to } | Move::Feed { to, .. } | Move::Arc { to, .. } => *to,
-            Move::Drill { at, clear, .. } => at.first().map_or(DVec3::ZERO, |p| p.extend(*clear)),
-        };
+        let first = path.moves.iter().find_map(|m| match m {
+            Move::Rapid { to } | Move::Feed { to, .. } | Move::Arc { to, .. } => Some(*to),
+            Move::Drill { at, clear, .. } => at.first().map(|p| p.extend(*clear)),
+            Move::State { .. } => None,
+        });
+        let Some(first) = first else { continue };
         if w.at[2].is_none() {
             // After a tool change: over the point first, at the top, then down with the length applied.
             let x = w.number(first.x, dialect.decimals);
@@ -221,6 +228,7 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String 
                 Move::Rapid { to } => w.motion("G0", *to, None, None),
                 Move::Feed { to, feed } => w.motion("G1", *to, None, Some(*feed)),
                 Move::Arc { to, center, ccw, feed } => w.motion(if *ccw { "G3" } else { "G2" }, *to, Some(*center), Some(*feed)),
+                Move::State { words, engagement_limit } => w.comment(&format!("STEP {}: {words}{}", k + 1, limit_words(*engagement_limit))),
                 Move::Drill { at, clear, start, bottom, peck, feed } => w.drill(at, *clear, *start, *bottom, *peck, *feed),
             }
         }

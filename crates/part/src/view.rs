@@ -1,0 +1,286 @@
+//! The part seen along a cutter's axis: what can be reached from above, at which heights are floors, which holes and chamfers.
+//!
+//! Everything rests on one notion, the *shadow*: S(z) is what the part above height z covers, seen from above. A cutter at
+//! height z may not enter S(z), and whatever it may enter it can clear. S grows as z falls; where it jumps there is a floor.
+//! So overhangs, islands, steps and several depths need no cases, and what no shadow leaves open is named as out of reach.
+
+use crate::{Part, Surface};
+use geom::{Box3, DVec2, DVec3, Placement, Region, TriMesh};
+use std::cell::RefCell;
+use std::collections::HashMap;
+
+/// Heights closer than this are one, mm.
+const SAME: f64 = 1e-3;
+/// Shadows are taken this far off a floor, mm.
+pub const OFF_FLOOR: f64 = 2e-3;
+
+/// How a hole ends below.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum HoleEnd {
+    /// Into the open or into something wider.
+    Open,
+    /// On a flat floor.
+    Flat,
+    /// On a ring: something narrower goes on.
+    Step,
+    /// On a drill point of this included angle (rad), its tip at this height.
+    Cone { angle: f64, tip: f64 },
+}
+
+/// A round hole along the view's axis that can be cut from above.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Hole {
+    /// Axis.
+    pub at: DVec2,
+    /// mm.
+    pub diameter: f64,
+    /// Upper end of its cylinder.
+    pub top: f64,
+    /// Lower end of its cylinder.
+    pub bottom: f64,
+    /// How it ends.
+    pub end: HoleEnd,
+    /// Cone at its mouth: (upper radius, upper height).
+    pub mouth: Option<(f64, f64)>,
+}
+
+/// Chamfers of 45° that belong to one height range and hang together.
+#[derive(Debug, Clone)]
+pub struct Chamfer {
+    /// Faces of the part.
+    pub faces: Vec<u32>,
+    /// Lower height.
+    pub low: f64,
+    /// Upper height.
+    pub high: f64,
+    /// Lower edges, chained; closed lines repeat their first point.
+    pub lines: Vec<Vec<DVec2>>,
+    /// Box in the view's frame.
+    pub bounds: Box3,
+}
+
+/// The part in a setup's frame.
+pub struct View<'a> {
+    /// The part.
+    pub part: &'a Part,
+    /// Frame.
+    pub from_part: Placement,
+    /// Mesh in the frame.
+    pub mesh: TriMesh,
+    /// Box in the frame.
+    pub bounds: Box3,
+    shadows: RefCell<HashMap<i64, Region>>,
+}
+
+impl<'a> View<'a> {
+    /// See a part from a frame whose z is up.
+    pub fn new(part: &'a Part, from_part: Placement) -> View<'a> {
+        let mesh = part.mesh.placed(&from_part);
+        let bounds = mesh.bounds();
+        View { part, from_part, mesh, bounds, shadows: RefCell::default() }
+    }
+    /// S(z): what the part above `z` covers.
+    pub fn shadow(&self, z: f64) -> Region {
+        let key = (z * 1e5).round() as i64;
+        if let Some(r) = self.shadows.borrow().get(&key) {
+            return r.clone();
+        }
+        let r = if z >= self.bounds.max.z { Region::empty() } else { self.mesh.shadow_above(z.max(self.bounds.min.z - 1.0)) };
+        self.shadows.borrow_mut().insert(key, r.clone());
+        r
+    }
+    /// A direction of the part in this frame.
+    fn dir(&self, d: DVec3) -> DVec3 {
+        self.from_part.dir(d)
+    }
+    /// Box of a face in this frame.
+    pub fn face_bounds(&self, face: usize) -> Box3 {
+        self.from_part.bounds(&self.part.faces[face].bounds)
+    }
+    /// Heights of flat faces that look up and can be seen, from the top down.
+    pub fn floors(&self) -> Vec<f64> {
+        let mut z: Vec<f64> = Vec::new();
+        for (k, f) in self.part.faces.iter().enumerate() {
+            if let Surface::Plane { normal, .. } = f.surface
+                && self.dir(normal).z > 1.0 - 1e-7
+            {
+                z.push(self.face_bounds(k).max.z);
+            }
+        }
+        z.sort_by(|a, b| b.total_cmp(a));
+        z.dedup_by(|a, b| (*a - *b).abs() < SAME);
+        z.retain(|&h| self.shadow(h - OFF_FLOOR).minus(&self.shadow(h + OFF_FLOOR)).shrunk(0.01, 0.001).area() > 0.01);
+        z
+    }
+    /// Holes along z whose whole depth lies open from above.
+    pub fn holes(&self) -> Vec<Hole> {
+        struct Wall {
+            at: DVec2,
+            r: f64,
+            z0: f64,
+            z1: f64,
+            area: f64,
+        }
+        let mut walls: Vec<Wall> = Vec::new();
+        let mut cones: Vec<(DVec2, f64, f64, f64, f64)> = Vec::new();
+        for (k, f) in self.part.faces.iter().enumerate() {
+            let b = self.face_bounds(k);
+            match f.surface {
+                Surface::Cylinder { origin, axis, radius, hollow: true } if self.dir(axis).z.abs() > 1.0 - 1e-7 => {
+                    let at = self.from_part.point(origin).truncate();
+                    match walls.iter_mut().find(|w| {
+                        w.at.distance(at) < SAME && (w.r - radius).abs() < SAME && b.min.z < w.z1 + SAME && b.max.z > w.z0 - SAME
+                    }) {
+                        Some(w) => {
+                            w.z0 = w.z0.min(b.min.z);
+                            w.z1 = w.z1.max(b.max.z);
+                            w.area += f.area;
+                        }
+                        None => walls.push(Wall { at, r: radius, z0: b.min.z, z1: b.max.z, area: f.area }),
+                    }
+                }
+                Surface::Cone { origin, axis, half_angle, hollow: true, .. } if self.dir(axis).z.abs() > 1.0 - 1e-7 => {
+                    // Widest radius: the box of a full turn.
+                    let at = self.from_part.point(origin).truncate();
+                    cones.push((at, (b.max.x - b.min.x) / 2.0, b.min.z, b.max.z, half_angle.abs()));
+                }
+                _ => {}
+            }
+        }
+        let mut out = Vec::new();
+        for w in walls {
+            let full = std::f64::consts::TAU * w.r * (w.z1 - w.z0);
+            // A cross hole may have eaten a little of the wall; an open slot's round end has half of it.
+            if w.z1 - w.z0 < SAME || w.area < 0.8 * full {
+                continue;
+            }
+            let inside = Region::disc(w.at, w.r - 0.03_f64.min(w.r * 0.1), 0.002);
+            if !self.shadow(w.z0 + OFF_FLOOR).intersect(&inside).without_specks(1e-3).is_empty() {
+                continue;
+            }
+            let point = cones.iter().find(|c| c.0.distance(w.at) < SAME && (c.3 - w.z0).abs() < SAME && (c.1 - w.r).abs() < 5e-3);
+            let below = self.shadow(w.z0 - OFF_FLOOR).intersect(&inside);
+            let covered = below.area() / inside.area();
+            let end = match point {
+                // A cone that runs to a point; one that leads into a narrower hole is open at its middle.
+                Some(c) if self.shadow(c.2 - 0.02).contains(w.at) => HoleEnd::Cone { angle: 2.0 * c.4, tip: w.z0 - w.r / c.4.tan() },
+                Some(_) => HoleEnd::Step,
+                None if covered < 0.01 => HoleEnd::Open,
+                None if below.contains(w.at) || covered > 0.97 => HoleEnd::Flat,
+                None => HoleEnd::Step,
+            };
+            let mouth = cones.iter().find(|c| c.0.distance(w.at) < SAME && (c.2 - w.z1).abs() < SAME && c.1 > w.r + SAME).map(|c| (c.1, c.3));
+            out.push(Hole { at: w.at, diameter: 2.0 * w.r, top: w.z1, bottom: w.z0, end, mouth });
+        }
+        out.sort_by(|a, b| a.diameter.total_cmp(&b.diameter).then(a.at.x.total_cmp(&b.at.x)).then(a.at.y.total_cmp(&b.at.y)).then(b.top.total_cmp(&a.top)));
+        out
+    }
+    /// Does a face look up at a slant? (mean height component of its normal, 0..1)
+    fn slant(&self, face: usize) -> f64 {
+        let (mut sum, mut up) = (0.0, 0.0);
+        for t in self.part.faces[face].triangles.clone() {
+            let n = self.mesh.normal(t);
+            sum += n.length();
+            up += n.z;
+        }
+        if sum > 0.0 { up / sum } else { 0.0 }
+    }
+    /// Faces that look up at a slant and can be seen: neither walls nor floors.
+    pub fn slanted(&self) -> Vec<u32> {
+        (0..self.part.faces.len())
+            .filter(|&k| {
+                let s = self.slant(k);
+                s > 1e-3 && s < 1.0 - 1e-6 && self.seen(k)
+            })
+            .map(|k| k as u32)
+            .collect()
+    }
+    /// Is most of a face seen from above?
+    fn seen(&self, face: usize) -> bool {
+        let r = self.part.faces[face].triangles.clone();
+        let step = (r.len() / 24).max(1);
+        let (mut n, mut open) = (0, 0);
+        for t in r.step_by(step) {
+            let c = self.mesh.corners(t);
+            let m = (c[0] + c[1] + c[2]) / 3.0;
+            n += 1;
+            open += usize::from(!self.shadow(((m.z + 0.01) * 200.0).ceil() / 200.0).contains(m.truncate()));
+        }
+        2 * open > n
+    }
+    /// Chamfers of 45° of even width that can be seen, up to `most` mm high.
+    pub fn chamfers(&self, most: f64) -> Vec<Chamfer> {
+        let mut cand: Vec<(u32, Box3)> = Vec::new();
+        for k in self.slanted() {
+            let f = &self.part.faces[k as usize];
+            let b = self.face_bounds(k as usize);
+            let at_45 = match f.surface {
+                Surface::Plane { normal, .. } => (self.dir(normal).z - std::f64::consts::FRAC_1_SQRT_2).abs() < 5e-3,
+                Surface::Cone { axis, half_angle, .. } => self.dir(axis).z.abs() > 1.0 - 1e-7 && (half_angle.abs() - std::f64::consts::FRAC_PI_4).abs() < 5e-3,
+                _ => false,
+            };
+            if at_45 && b.size().z <= most && b.size().z > 0.02 {
+                cand.push((k, b));
+            }
+        }
+        let mut group: Vec<usize> = (0..cand.len()).collect();
+        let slot = |f: u32| cand.iter().position(|c| c.0 == f);
+        for [a, b] in &self.part.neighbours {
+            if let (Some(i), Some(j)) = (slot(*a), slot(*b))
+                && (cand[i].1.min.z - cand[j].1.min.z).abs() < SAME
+                && (cand[i].1.max.z - cand[j].1.max.z).abs() < SAME
+            {
+                let (from, to) = (group[i].max(group[j]), group[i].min(group[j]));
+                group.iter_mut().filter(|g| **g == from).for_each(|g| *g = to);
+            }
+        }
+        let mut out = Vec::new();
+        for g in 0..cand.len() {
+            let faces: Vec<u32> = (0..cand.len()).filter(|&i| group[i] == g).map(|i| cand[i].0).collect();
+            if faces.is_empty() {
+                continue;
+            }
+            let bounds = (0..cand.len()).filter(|&i| group[i] == g).fold(Box3::EMPTY, |b, i| b.joined(&cand[i].1));
+            let lines = self.lower_edges(&faces, bounds.min.z);
+            if !lines.is_empty() {
+                out.push(Chamfer { faces, low: bounds.min.z, high: bounds.max.z, lines, bounds });
+            }
+        }
+        out
+    }
+    fn lower_edges(&self, faces: &[u32], z: f64) -> Vec<Vec<DVec2>> {
+        let mut edges: HashMap<(u32, u32), ()> = HashMap::new();
+        for &f in faces {
+            for t in self.part.faces[f as usize].triangles.clone() {
+                let tri = self.mesh.triangles[t];
+                for k in 0..3 {
+                    let (a, b) = (tri[k], tri[(k + 1) % 3]);
+                    if edges.remove(&(b, a)).is_none() {
+                        edges.insert((a, b), ());
+                    }
+                }
+            }
+        }
+        let low = |i: u32| (self.mesh.points[i as usize].z - z).abs() < SAME;
+        let mut next: HashMap<u32, u32> = edges.into_keys().filter(|e| low(e.0) && low(e.1)).collect();
+        let ends: Vec<u32> = next.values().copied().collect();
+        let mut starts: Vec<u32> = next.keys().copied().filter(|k| !ends.contains(k)).collect();
+        starts.sort_unstable();
+        let mut rest: Vec<u32> = next.keys().copied().collect();
+        rest.sort_unstable();
+        starts.extend(rest);
+        let mut lines = Vec::new();
+        for s in starts {
+            let mut at = s;
+            let mut line = vec![self.mesh.points[s as usize].truncate()];
+            while let Some(to) = next.remove(&at) {
+                line.push(self.mesh.points[to as usize].truncate());
+                at = to;
+            }
+            if line.len() > 1 {
+                lines.push(line);
+            }
+        }
+        lines
+    }
+}

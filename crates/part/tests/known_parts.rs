@@ -1,0 +1,93 @@
+//! Parts with known answers, made by our own modelling code.
+
+use geom::{DVec2, DVec3, Placement};
+use kernel::shape::{Shape, rounded_polygon};
+use part::{HoleEnd, Part, View};
+
+const UP: [f64; 3] = [0.0, 0.0, 1.0];
+
+fn part(shape: &Shape) -> Part {
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("p.step");
+    shape.write_step(&file).unwrap();
+    Part::from_raw(&kernel::read_trusted(&file, &kernel::Limits::default()).unwrap()).unwrap()
+}
+
+fn rect(x0: f64, y0: f64, x1: f64, y1: f64, r: f64, z0: f64, z1: f64) -> Shape {
+    Shape::prism(&rounded_polygon(&[([x0, y0], r), ([x1, y0], r), ([x1, y1], r), ([x0, y1], r)]), z0, z1).unwrap()
+}
+
+/// A block with a stepped pocket, a drilled hole with its point, a stepped through hole and a chamfer.
+fn sample() -> Part {
+    let mut p = rect(0.0, 0.0, 60.0, 40.0, 0.0, 0.0, 20.0).chamfer(1.0, [-1.0, -1.0, 20.0], [61.0, 41.0, 20.0]).unwrap();
+    p = p.cut(&rect(10.0, 10.0, 30.0, 30.0, 4.0, 14.0, 21.0)).unwrap();
+    p = p.cut(&rect(14.0, 14.0, 26.0, 26.0, 3.0, 8.0, 21.0)).unwrap();
+    let h = |x: f64, y: f64, d: f64, z0: f64, z1: f64| Shape::cylinder([x, y, z0], UP, d / 2.0, z1 - z0).unwrap();
+    p = p.cut(&h(40.0, 10.0, 5.0, 10.0, 21.0)).unwrap();
+    let point = 2.5 / 59f64.to_radians().tan();
+    p = p.cut(&Shape::cone([40.0, 10.0, 10.0 - point], UP, 0.0, 2.5, point).unwrap()).unwrap();
+    p = p.cut(&h(48.0, 28.0, 4.5, -1.0, 21.0)).unwrap().cut(&h(48.0, 28.0, 9.0, 15.0, 21.0)).unwrap();
+    p = p.cut(&h(40.0, 32.0, 3.0, 12.0, 21.0)).unwrap();
+    part(&p)
+}
+
+#[test]
+fn floors_from_above_and_below() {
+    let p = sample();
+    let up = View::new(&p, Placement::IDENTITY);
+    let z: Vec<f64> = up.floors().iter().map(|z| (z * 1000.0).round() / 1000.0).collect();
+    assert_eq!(z, vec![20.0, 15.0, 14.0, 12.0, 8.0]);
+    let down = View::new(&p, Placement::from_axes(DVec3::X, DVec3::NEG_Z));
+    assert_eq!(down.floors().len(), 1);
+}
+
+#[test]
+fn holes_with_their_ends() {
+    let p = sample();
+    let holes = View::new(&p, Placement::IDENTITY).holes();
+    let find = |d: f64| holes.iter().find(|h| (h.diameter - d).abs() < 1e-6).unwrap_or_else(|| panic!("no Ø{d}: {holes:?}"));
+    assert_eq!(find(3.0).end, HoleEnd::Flat);
+    let HoleEnd::Cone { angle, tip } = find(5.0).end else { panic!("{:?}", find(5.0)) };
+    assert!((angle.to_degrees() - 118.0).abs() < 1e-6 && (tip - (10.0 - 0.300_43 * 5.0)).abs() < 1e-3);
+    assert_eq!((find(4.5).end, find(4.5).bottom), (HoleEnd::Open, 0.0));
+    assert_eq!(find(9.0).end, HoleEnd::Step);
+    assert!((find(9.0).top - 20.0).abs() < 1e-6 && (find(4.5).top - 15.0).abs() < 1e-6);
+    // From below only the through hole is open, and only its narrow part.
+    let below = View::new(&p, Placement::from_axes(DVec3::X, DVec3::NEG_Z)).holes();
+    assert_eq!(below.len(), 1);
+    assert_eq!(below[0].end, HoleEnd::Open);
+}
+
+#[test]
+fn the_shadow_grows_downwards_by_what_is_there() {
+    let p = sample();
+    let v = View::new(&p, Placement::IDENTITY);
+    let floor = 60.0 * 40.0 - std::f64::consts::PI * (2.25f64.powi(2));
+    assert!((v.shadow(-0.5).area() - floor).abs() < 0.05, "{} {floor}", v.shadow(-0.5).area());
+    let corner = |r: f64| (4.0 - std::f64::consts::PI) * r * r;
+    let pocket = 400.0 - corner(4.0);
+    let at_14 = 60.0 * 40.0 - pocket - std::f64::consts::PI * (2.5f64.powi(2) + 4.5f64.powi(2) + 1.5f64.powi(2));
+    assert!((v.shadow(15.1).area() - at_14).abs() < 0.1);
+    assert!(!v.shadow(15.1).contains(DVec2::new(20.0, 20.0)));
+}
+
+#[test]
+fn the_chamfer_is_one_ring_of_four_edges() {
+    let p = sample();
+    let c = View::new(&p, Placement::IDENTITY).chamfers(3.0);
+    assert_eq!(c.len(), 1);
+    assert_eq!((c[0].faces.len(), c[0].low.round(), c[0].high.round()), (4, 19.0, 20.0));
+    let len: f64 = c[0].lines.iter().flat_map(|l| l.windows(2)).map(|w| w[0].distance(w[1])).sum();
+    assert!((len - 200.0).abs() < 1e-6);
+}
+
+/// Moved and turned, the part has the same features.
+#[test]
+fn features_do_not_depend_on_the_place() {
+    let p = sample();
+    let a = View::new(&p, Placement::IDENTITY).holes();
+    let moved = Placement { shift: DVec3::new(7.3, -2.1, 11.0), ..Placement::from_axes(DVec3::NEG_Y, DVec3::Z) };
+    let b = View::new(&p, moved).holes();
+    let sizes = |v: &[part::Hole]| v.iter().map(|h| ((h.diameter * 1e4).round() as i64, ((h.top - h.bottom) * 1e4).round() as i64)).collect::<Vec<_>>();
+    assert_eq!(sizes(&a), sizes(&b));
+}

@@ -1,0 +1,131 @@
+//! Gathers moves and goes from one cut to the next without touching anything.
+
+use crate::Slabs;
+use crate::motion::Move;
+use geom::{DVec2, DVec3, Path2, Region, Seg};
+
+/// Feeds of an operation, mm/min.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Feeds {
+    /// Cutting.
+    pub cut: f64,
+    /// Downwards.
+    pub plunge: f64,
+    /// Through air at depth.
+    pub link: f64,
+}
+
+/// Distance above material at which a rapid comes down ends, mm.
+const ABOVE: f64 = 0.5;
+/// A rapid down keeps this far from material beside it, mm.
+const BESIDE: f64 = 0.1;
+
+/// The moves so far and where they have come to.
+pub struct Mover<'a> {
+    /// What was gathered.
+    pub moves: Vec<Move>,
+    /// Safe height over everything.
+    pub clear_z: f64,
+    /// Cutter radius.
+    pub radius: f64,
+    /// Feeds.
+    pub feeds: Feeds,
+    /// Material as it stands before this operation.
+    pub stock: &'a Slabs,
+    at: Option<DVec3>,
+}
+
+impl<'a> Mover<'a> {
+    /// Begin above everything.
+    pub fn new(clear_z: f64, radius: f64, feeds: Feeds, stock: &'a Slabs) -> Self {
+        Mover { moves: Vec::new(), clear_z, radius, feeds, stock, at: None }
+    }
+    /// Where it is.
+    pub fn at(&self) -> Option<DVec3> {
+        self.at
+    }
+    fn push(&mut self, m: Move, to: DVec3) {
+        self.moves.push(m);
+        self.at = Some(to);
+    }
+    /// In a straight line at rapid.
+    pub fn rapid(&mut self, to: DVec3) {
+        if self.at != Some(to) {
+            self.push(Move::Rapid { to }, to);
+        }
+    }
+    /// In a straight line at feed.
+    pub fn feed(&mut self, to: DVec3, feed: f64) {
+        if self.at != Some(to) {
+            self.push(Move::Feed { to, feed }, to);
+        }
+    }
+    /// An arc.
+    pub fn arc(&mut self, to: DVec3, center: DVec2, ccw: bool, feed: f64) {
+        self.push(Move::Arc { to, center, ccw, feed }, to);
+    }
+    /// Up to the safe height.
+    pub fn retract(&mut self) {
+        if let Some(p) = self.at
+            && p.z < self.clear_z
+        {
+            self.rapid(p.with_z(self.clear_z));
+        }
+    }
+    /// Over the safe height to `p` and down to `z`: at rapid as far as the stock lets it (`cleared_to` says to what height this
+    /// operation itself has cleared a wider disc there), then at plunge feed.
+    pub fn enter(&mut self, p: DVec2, z: f64, cleared_to: Option<f64>) {
+        self.retract();
+        self.rapid(p.extend(self.clear_z));
+        let known = self.stock.clear_to(p, self.radius + BESIDE);
+        let safe = cleared_to.map_or(known, |c| c.min(known));
+        let stop = (safe + ABOVE).max(z + if safe < z - ABOVE { 0.0 } else { ABOVE });
+        if stop < self.clear_z {
+            self.rapid(p.extend(stop.max(z)));
+        }
+        self.feed(p.extend(z), self.feeds.plunge);
+    }
+    /// At depth straight to `p` if the centre stays in `free`, else over the top.
+    pub fn link(&mut self, p: DVec2, z: f64, free: &Region, cleared_to: Option<f64>) {
+        if let Some(a) = self.at
+            && (a.z - z).abs() < 1e-9
+            && free.contains_segment(a.truncate(), p)
+        {
+            self.feed(p.extend(z), self.feeds.link);
+            return;
+        }
+        self.enter(p, z, cleared_to);
+    }
+    /// Along a path from where it stands.
+    pub fn follow(&mut self, path: &Path2, z: f64, feed: f64) {
+        for s in &path.segs {
+            match *s {
+                Seg::Line { to } => self.feed(to.extend(z), feed),
+                Seg::Arc { to, center, ccw } => self.arc(to.extend(z), center, ccw, feed),
+            }
+        }
+    }
+    /// A helix down from where it stands (on the circle) to `z`, then once round at that depth. `pitch` is the fall of a turn.
+    pub fn helix(&mut self, center: DVec2, z: f64, pitch: f64, feed: f64) {
+        let Some(start) = self.at else { return };
+        let half_turns = ((start.z - z) / pitch * 2.0).ceil().max(1.0) as usize;
+        let d = start.truncate() - center;
+        for k in 1..=half_turns {
+            let side = if k % 2 == 1 { -d } else { d };
+            let h = start.z + (z - start.z) * k as f64 / half_turns as f64;
+            self.arc((center + side).extend(h), center, true, feed);
+        }
+        let first = if half_turns % 2 == 1 { d } else { -d };
+        self.arc((center + first).extend(z), center, true, feed);
+        self.arc((center - first).extend(z), center, true, feed);
+    }
+    /// State a limit of engagement from here on.
+    pub fn state(&mut self, words: &str, engagement_limit: Option<f64>) {
+        self.moves.push(Move::State { words: words.into(), engagement_limit });
+    }
+    /// Retract and hand over the moves.
+    pub fn finish(mut self) -> Vec<Move> {
+        self.retract();
+        self.moves
+    }
+}

@@ -1,0 +1,221 @@
+//! Finishing walls: climb along the border of the allowed region, with tangent ways in and out.
+
+use crate::motion::Move;
+use crate::rough::join;
+use crate::{Feeds, Mover, Slabs};
+use geom::{DVec2, FitSettings, Path2, Region, Seg, fit_arcs};
+
+/// Walls to finish at some heights.
+#[derive(Debug, Clone)]
+pub struct Walls {
+    /// Where the cutter's axis may be: its border is the path.
+    pub allowed: Region,
+    /// Only where the border lies in this; none for all of it.
+    pub only: Option<Region>,
+    /// Not where it lies in this.
+    pub not: Option<Region>,
+    /// Centre positions from which this much is already free around the cutter: entries stay in it.
+    pub entry: Region,
+    /// Cutter radius, mm.
+    pub radius: f64,
+    /// Heights from the top down.
+    pub levels: Vec<f64>,
+    /// Fit of arcs, mm.
+    pub tolerance: f64,
+}
+
+/// The paths of a level, climb.
+pub fn wall_paths(w: &Walls) -> Vec<Path2> {
+    let fit = FitSettings { tolerance_mm: w.tolerance, ..Default::default() };
+    let mut out = Vec::new();
+    for l in w.allowed.loops() {
+        let mut line = l;
+        line.push(line[0]);
+        let whole = line.clone();
+        let mut pieces = vec![line];
+        if let Some(only) = &w.only {
+            pieces = only.clip_lines(&pieces, true);
+        }
+        if let Some(not) = &w.not {
+            pieces = not.clip_lines(&pieces, false);
+        }
+        let len = |l: &[DVec2]| l.windows(2).map(|p| p[0].distance(p[1])).sum::<f64>();
+        let total: f64 = pieces.iter().map(|p| len(p)).sum();
+        if total > len(&whole) - 1e-3 {
+            out.push(fit_arcs(&whole, true, &fit).started_mid_longest());
+            continue;
+        }
+        out.extend(join(pieces).into_iter().filter(|p| len(p) > 0.01).map(|p| fit_arcs(&p, false, &fit)));
+    }
+    out
+}
+
+/// Radii tried for the arcs in and out, mm.
+const LEADS: [f64; 6] = [3.0, 2.0, 1.2, 0.8, 0.5, 0.3];
+/// Overlap at the end of a closed path, mm.
+const OVERLAP: f64 = 1.0;
+
+/// Quarter arcs on the left of the path (its free side) with which to come in and go out at a closed path's start.
+fn quarter(p: DVec2, dir: DVec2, r: f64, coming: bool) -> (DVec2, DVec2) {
+    let left = dir.perp();
+    let center = p + left * r;
+    (center + if coming { -dir } else { dir } * r, center)
+}
+
+/// A straight run beyond an open end, as far as the allowed region lets it (2 mm past the radius at most).
+fn run_out(allowed: &Region, p: DVec2, dir: DVec2, radius: f64) -> Option<DVec2> {
+    [radius + 2.0, 0.5 * radius + 0.5, 0.5].into_iter().map(|l| p + dir * l).find(|&q| allowed.contains_segment(p + dir * 0.002 + dir.perp() * 0.0015, q + dir.perp() * 0.0015))
+}
+
+fn arc_is_free(entry: &Region, end: DVec2, center: DVec2, r: f64) -> bool {
+    entry.contains(end) && (0..5).all(|k| {
+        let t = f64::from(k) / 5.0;
+        let q = end.lerp(center, 0.0) - center;
+        entry.contains(center + q * (1.0 - 0.0 * t)) && r > 0.0
+    })
+}
+
+/// All walls at all levels.
+pub fn finish_walls(w: &Walls, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Vec<Move> {
+    let mut m = Mover::new(clear_z, w.radius, feeds, stock);
+    let mut paths = wall_paths(w);
+    let mut at = DVec2::ZERO;
+    while !paths.is_empty() {
+        let k = (0..paths.len()).min_by(|&i, &j| at.distance(paths[i].start).total_cmp(&at.distance(paths[j].start))).unwrap_or(0);
+        let path = paths.remove(k);
+        at = path.start;
+        for &z in &w.levels {
+            if path.is_closed() {
+                closed(&mut m, w, &path, z, feeds);
+            } else {
+                open(&mut m, w, &path, z, feeds);
+            }
+        }
+    }
+    m.finish()
+}
+
+fn closed(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
+    let (p, dir) = (path.start, path.start_dir());
+    let lead = LEADS.into_iter().find(|&r| {
+        let (a, ca) = quarter(p, dir, r, true);
+        let (b, cb) = quarter(p, dir, r, false);
+        arc_is_free(&w.entry, a, ca, r) && arc_is_free(&w.entry, b, cb, r)
+    });
+    // A little further than once round, so that the entry leaves no step.
+    let again = overlap(path);
+    match lead {
+        Some(r) => {
+            let (a, ca) = quarter(p, dir, r, true);
+            m.enter(a, z, None);
+            m.arc(p.extend(z), ca, true, feeds.cut);
+            m.follow(path, z, feeds.cut);
+            if let Some((seg, q, qdir)) = again {
+                m.follow(&Path2 { start: p, segs: vec![seg] }, z, feeds.cut);
+                let (b, cb) = quarter(q, qdir, r, false);
+                if w.entry.contains(b) {
+                    m.arc(b.extend(z), cb, true, feeds.cut);
+                }
+            } else {
+                let (b, cb) = quarter(p, dir, r, false);
+                m.arc(b.extend(z), cb, true, feeds.cut);
+            }
+        }
+        None => {
+            // No room for an arc: straight from the freest place near by.
+            let from = w.entry.nearest_on_border(p).unwrap_or(p);
+            m.enter(from, z, None);
+            m.feed(p.extend(z), feeds.cut * 0.5);
+            m.follow(path, z, feeds.cut);
+            m.feed(from.extend(z), feeds.cut);
+        }
+    }
+    m.retract();
+}
+
+/// The first millimetre of a closed path once more: its piece, end and direction.
+fn overlap(path: &Path2) -> Option<(Seg, DVec2, DVec2)> {
+    match path.segs[0] {
+        Seg::Line { to } if path.start.distance(to) > OVERLAP => {
+            let q = path.start + path.start_dir() * OVERLAP;
+            Some((Seg::Line { to: q }, q, path.start_dir()))
+        }
+        Seg::Arc { center, ccw, .. } => {
+            let r = path.start.distance(center);
+            let turn = (OVERLAP / r).min(0.3) * if ccw { 1.0 } else { -1.0 };
+            let q = center + DVec2::from_angle(turn).rotate(path.start - center);
+            let dir = if ccw { (q - center).perp() } else { -(q - center).perp() };
+            Some((Seg::Arc { to: q, center, ccw }, q, dir.normalize_or(DVec2::X)))
+        }
+        Seg::Line { .. } => None,
+    }
+}
+
+fn open(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
+    let (p, dir) = (path.start, path.start_dir());
+    let (e, end_dir) = (path.end(), path.end_dir());
+    let come = |q: DVec2, d: DVec2, coming: bool| {
+        LEADS.into_iter().map(|r| (quarter(q, d, r, coming), r)).find(|&((a, c), r)| arc_is_free(&w.entry, a, c, r)).map(|(x, _)| x)
+    };
+    if let Some(q) = run_out(&w.allowed, p, -dir, w.radius).filter(|q| w.entry.contains(*q)) {
+        m.enter(q, z, None);
+        m.feed(p.extend(z), feeds.cut);
+    } else if let Some((a, c)) = come(p, dir, true) {
+        m.enter(a, z, None);
+        m.arc(p.extend(z), c, true, feeds.cut);
+    } else {
+        let from = w.entry.nearest_on_border(p).unwrap_or(p);
+        m.enter(from, z, None);
+        m.feed(p.extend(z), feeds.cut * 0.5);
+    }
+    m.follow(path, z, feeds.cut);
+    if let Some(q) = run_out(&w.allowed, e, end_dir, w.radius) {
+        m.feed(q.extend(z), feeds.cut);
+    } else if let Some((b, c)) = come(e, end_dir, false) {
+        m.arc(b.extend(z), c, true, feeds.cut);
+    } else if let Some(q) = w.entry.nearest_on_border(e) {
+        m.feed(q.extend(z), feeds.cut);
+    }
+    m.retract();
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const FEEDS: Feeds = Feeds { cut: 400.0, plunge: 100.0, link: 900.0 };
+
+    fn pocket() -> (Walls, Slabs) {
+        let pocket = Region::rect(DVec2::ZERO, DVec2::new(30.0, 20.0)).shrunk(4.0, 0.0005).grown(4.0, 0.0005);
+        let allowed = pocket.shrunk(3.0, 0.0005);
+        let mut stock = Slabs::prism(Region::rect(DVec2::splat(-5.0), DVec2::new(35.0, 25.0)), -10.0, 0.0);
+        stock.cut(&pocket.shrunk(0.25, 0.001), -6.0);
+        let entry = allowed.shrunk(0.3, 0.001);
+        (Walls { allowed, only: None, not: None, entry, radius: 3.0, levels: vec![-6.0], tolerance: 0.001 }, stock)
+    }
+
+    /// A rounded pocket's wall is four lines and four arcs, climb: counter-clockwise round a pocket.
+    #[test]
+    fn a_pocket_wall_is_lines_and_arcs_with_tangent_leads() {
+        let (w, stock) = pocket();
+        let moves = finish_walls(&w, FEEDS, 10.0, &stock);
+        let arcs: Vec<f64> = moves.iter().filter_map(|m| if let Move::Arc { to, center, ccw: true, .. } = m { Some(to.truncate().distance(*center)) } else { None }).collect();
+        assert!(arcs.iter().filter(|r| (*r - 1.0).abs() < 2e-3).count() == 4, "{arcs:?}");
+        assert!(arcs.len() >= 6 && moves.len() < 20, "{moves:#?}");
+        // The way down does not touch the skin.
+        let down = moves.iter().rev().find_map(|m| if let Move::Feed { to, .. } = m { (to.z == -6.0).then_some(to.truncate()) } else { None });
+        assert!(down.is_some());
+    }
+
+    #[test]
+    fn only_and_not_cut_the_path() {
+        let (mut w, _) = pocket();
+        w.only = Some(Region::rect(DVec2::splat(-10.0), DVec2::new(15.0, 40.0)));
+        let half: f64 = wall_paths(&w).iter().map(Path2::length).sum();
+        w.not = w.only.take();
+        let other: f64 = wall_paths(&w).iter().map(Path2::length).sum();
+        w.not = None;
+        let all: f64 = wall_paths(&w).iter().map(Path2::length).sum();
+        assert!((half + other - all).abs() < 1e-3 && half > 20.0);
+    }
+}
