@@ -1,7 +1,15 @@
 //! The one program: translation between the command line and the core.
+//!
+//! Exit codes: 0 proved (warnings allowed); 1 internal or input/output failure; 2 arguments, model or program refused, the last
+//! line of standard error says why and what to do; 3 planned, but findings that forbid cutting remain.
+
+mod cli;
+
 fn main() {
-    let args: Vec<String> = std::env::args().skip(1).collect();
-    if args.first().map(String::as_str) == Some("read-model") {
-        std::process::exit(kernel::reader_main(&args[1..]));
+    let args: Vec<std::ffi::OsString> = std::env::args_os().skip(1).collect();
+    if args.first().is_some_and(|a| a == cli::READER_WORD) {
+        let rest: Vec<String> = args[1..].iter().map(|a| a.to_string_lossy().into_owned()).collect();
+        std::process::exit(kernel::reader_main(&rest));
     }
+    std::process::exit(cli::run(args));
 }

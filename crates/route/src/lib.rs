@@ -1,1 +1,14 @@
-//! stub
+//! Operations of one setup: which, in what order, with which cutter, and their motion.
+//!
+//! Order (shop practice): face; rough from the top down, large cutters before small; floors; walls; spot, drill; chamfers once
+//! their edges exist. Roughing comes before any finishing, because stress moves the part. Through cut-outs are cleared whole,
+//! below the part's bottom, so that no slug is left when the hat is faced off.
+
+mod holes;
+mod op;
+mod pockets;
+mod setup;
+mod tools;
+
+pub use op::{OpKind, Operation, Override, SetupRoute};
+pub use setup::{Side, plan_side};

@@ -1,0 +1,193 @@
+//! `goldchip plan` and `goldchip prove`.
+
+use holding::StockChoice;
+use job::files::{self, FileError};
+use job::{JobError, Settled};
+use lexopt::prelude::*;
+use proof::Proof;
+use reason::Severity;
+use shop::Shop;
+use std::ffi::OsString;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+/// The hidden word with which this program starts itself to read a model.
+pub const READER_WORD: &str = "read-model";
+
+const USAGE: &str = "usage: goldchip plan PART.step [--material NAME] [--machine NAME] [--stock X,Y,Z] --out DIR
+       goldchip prove PLAN_DIR";
+
+enum Failure {
+    /// Exit 2.
+    Refused(String),
+    /// Exit 1.
+    Internal(String),
+}
+
+impl From<lexopt::Error> for Failure {
+    fn from(e: lexopt::Error) -> Self {
+        Failure::Refused(format!("{e}; {USAGE}"))
+    }
+}
+
+impl From<JobError> for Failure {
+    fn from(e: JobError) -> Self {
+        match e {
+            JobError::Read(kernel::ReadError::Reader(_)) => Failure::Internal(e.to_string()),
+            e => Failure::Refused(e.to_string()),
+        }
+    }
+}
+
+impl From<FileError> for Failure {
+    fn from(e: FileError) -> Self {
+        match e {
+            FileError::Io { .. } => Failure::Internal(e.to_string()),
+            FileError::Refused(why) => Failure::Refused(why),
+            FileError::Job(j) => j.into(),
+        }
+    }
+}
+
+/// A line to standard output; a closed pipe is no reason to fail.
+macro_rules! say {
+    ($($t:tt)*) => { { let _ = writeln!(std::io::stdout(), $($t)*); } };
+}
+
+/// Run and give the exit code.
+pub fn run(args: Vec<OsString>) -> i32 {
+    let done = std::panic::catch_unwind(|| command(args));
+    match done {
+        Ok(Ok(code)) => code,
+        Ok(Err(Failure::Refused(why))) => {
+            eprintln!("goldchip: {}", why.replace('\n', " "));
+            2
+        }
+        Ok(Err(Failure::Internal(why))) => {
+            eprintln!("goldchip: {}", why.replace('\n', " "));
+            1
+        }
+        Err(_) => {
+            eprintln!("goldchip: an internal error stopped the work (above); nothing was proved; please report it with the model");
+            1
+        }
+    }
+}
+
+fn command(args: Vec<OsString>) -> Result<i32, Failure> {
+    let mut parser = lexopt::Parser::from_args(args);
+    match parser.next()? {
+        Some(Value(word)) if word == "plan" => plan(parser),
+        Some(Value(word)) if word == "prove" => prove(parser),
+        Some(Short('h') | Long("help")) => {
+            say!("{USAGE}");
+            Ok(0)
+        }
+        Some(Value(word)) => Err(Failure::Refused(format!("'{}' is not a command; {USAGE}", word.to_string_lossy()))),
+        Some(other) => Err(other.unexpected().into()),
+        None => Err(Failure::Refused(USAGE.into())),
+    }
+}
+
+fn sizes(text: &str) -> Result<[f64; 3], Failure> {
+    let parts: Vec<f64> = text.split(',').map(str::trim).map_while(|p| p.parse().ok()).collect();
+    match parts[..] {
+        [x, y, z] if text.split(',').count() == 3 => Ok([x, y, z]),
+        _ => Err(Failure::Refused(format!("--stock {text} is not three lengths in mm; write for example --stock 80,50,25"))),
+    }
+}
+
+fn reader() -> Result<PathBuf, Failure> {
+    std::env::current_exe().map_err(|e| Failure::Internal(format!("the program cannot find itself ({e})")))
+}
+
+fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
+    let (mut model, mut out) = (None::<PathBuf>, None::<PathBuf>);
+    let mut settled = Settled::default();
+    let mut machine = None::<String>;
+    while let Some(arg) = parser.next()? {
+        match arg {
+            Long("material") => settled.material = Some(parser.value()?.string()?),
+            Long("machine") => machine = Some(parser.value()?.string()?),
+            Long("stock") => settled.stock = Some(StockChoice::Sizes(sizes(&parser.value()?.string()?)?)),
+            Long("out") => out = Some(parser.value()?.into()),
+            Value(v) if model.is_none() => model = Some(v.into()),
+            other => return Err(other.unexpected().into()),
+        }
+    }
+    let model = model.ok_or_else(|| Failure::Refused(format!("no model is given; {USAGE}")))?;
+    let out = out.ok_or_else(|| Failure::Refused(format!("--out DIR is missing; {USAGE}")))?;
+    let shop = Shop::demo().map_err(JobError::from)?;
+    if let Some(name) = machine
+        && !shop.machine.id.eq_ignore_ascii_case(&name)
+        && !shop.machine.name.eq_ignore_ascii_case(&name)
+    {
+        return Err(JobError::from(shop::ShopError::NoMachine { name, known: shop.machine.id.clone() }).into());
+    }
+    if let Some(m) = &settled.material {
+        shop.material(m).map_err(JobError::from)?;
+    }
+    let mut clock = Instant::now();
+    let part = job::read_part(&model, &reader()?, &[READER_WORD])?;
+    let mut stages = vec![("model", clock.elapsed().as_secs_f64())];
+    let title = model.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let planned = job::plan(&part, &title, &shop, &settled)?;
+    stages.extend(planned.stages.iter().map(|s| (s.name, s.seconds)));
+    clock = Instant::now();
+    let proof = job::prove_plan(&part, &planned.plan, &shop)?;
+    stages.push(("proof", clock.elapsed().as_secs_f64()));
+    files::write(&out, &model, &planned.plan, &proof, &shop)?;
+    let s = planned.plan.hold.stock.size();
+    say!("part {:.2} x {:.2} x {:.2} mm, block {:.1} x {:.1} x {:.1} mm, {}", part.bounds.size().x, part.bounds.size().y, part.bounds.size().z, s.x, s.y, s.z, planned.plan.material);
+    for side in &planned.plan.sides {
+        say!("{}: {} operations, {} tools, {} lines", side.hold.name, side.operations.len(), side.tools.len(), side.program.lines().count());
+    }
+    report(&proof);
+    let times: Vec<String> = stages.iter().map(|(n, t)| format!("{n} {t:.2} s")).collect();
+    say!("took {}", times.join(", "));
+    Ok(code(&proof))
+}
+
+fn prove(mut parser: lexopt::Parser) -> Result<i32, Failure> {
+    let mut dir = None::<PathBuf>;
+    while let Some(arg) = parser.next()? {
+        match arg {
+            Value(v) if dir.is_none() => dir = Some(v.into()),
+            other => return Err(other.unexpected().into()),
+        }
+    }
+    let dir = dir.ok_or_else(|| Failure::Refused(format!("no plan is given; {USAGE}")))?;
+    let shop = Shop::demo().map_err(JobError::from)?;
+    let loaded = files::load(&dir)?;
+    let part = job::read_part(Path::new(&loaded.model), &reader()?, &[READER_WORD])?;
+    let proof = files::prove(&dir, &loaded, &part, &shop)?;
+    files::write_proof(&dir, &proof)?;
+    report(&proof);
+    Ok(code(&proof))
+}
+
+fn code(proof: &Proof) -> i32 {
+    if proof.passed() { 0 } else { 3 }
+}
+
+fn report(proof: &Proof) {
+    for f in &proof.findings {
+        let severity = match f.severity {
+            Severity::Stop => "stop",
+            Severity::Warn => "warn",
+            Severity::Note => "note",
+        };
+        let place = [f.setup.clone(), f.line.map(|l| format!("line {l}"))].into_iter().flatten().collect::<Vec<_>>().join(", ");
+        say!("{severity}: {}{}. {}", f.what, if place.is_empty() { String::new() } else { format!(" ({place})") }, f.why);
+    }
+    let left = proof.findings.iter().filter(|f| f.severity == Severity::Warn && !f.places.is_empty() && !matches!(f.kind.as_str(), "engagement")).count();
+    let verdict = if !proof.passed() {
+        "not proved".to_string()
+    } else if proof.complete {
+        "proved".to_string()
+    } else {
+        format!("proved, {left} features left")
+    };
+    say!("{verdict}: gouge {:.3} mm, leftover {:.3} mm (± {:.3}), {:.1} min", proof.gouge_mm, proof.leftover_mm, proof.error_mm, proof.minutes);
+}

@@ -1,0 +1,100 @@
+//! What a vise finds to hold on the second side: contact of both jaws with the finished walls, by rays across.
+
+use geom::{Box3, DVec3, RayGrid};
+use part::{OFF_FLOOR, View};
+
+/// Contact of two jaws at the extremes in y over the band from z = 0 to `top` (view frame, part standing on z = `z0`).
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Contact {
+    /// Length along x over which both jaws bear on most of the band, mm.
+    pub length: f64,
+    /// Furthest reach of that contact from end to end, mm.
+    pub span: f64,
+}
+
+/// Rays along y through the part, with what they meet first and last.
+pub(crate) struct Sides {
+    grid: RayGrid,
+    /// Per ray: does it meet both extreme planes?
+    both: Vec<bool>,
+}
+
+const PITCH: f64 = 0.8;
+
+impl Sides {
+    pub fn of(view: &View) -> Sides {
+        let b = view.bounds;
+        let grid = RayGrid::covering(1, &b, PITCH);
+        let near = |a: f64, c: f64| (a - c).abs() < 0.01;
+        let both = view
+            .mesh
+            .crossings(&grid)
+            .iter()
+            .map(|r| match (r.first(), r.last()) {
+                (Some(a), Some(z)) => near(a.t, b.min.y) && near(z.t, b.max.y),
+                _ => false,
+            })
+            .collect();
+        Sides { grid, both }
+    }
+
+    /// Contact over heights z0..z1.
+    pub fn contact(&self, z0: f64, z1: f64) -> Contact {
+        // Rays along y: u = z, v = x.
+        let zs = self.grid.range(0, z0, z1);
+        let (mut count, mut first, mut last) = (0, usize::MAX, 0);
+        for v in 0..self.grid.count[1] {
+            let hit = zs.clone().filter(|&u| self.both[v * self.grid.count[0] + u]).count();
+            if !zs.is_empty() && hit * 10 >= zs.len() * 7 {
+                count += 1;
+                first = first.min(v);
+                last = v;
+            }
+        }
+        let span = if count == 0 { 0.0 } else { (last - first + 1) as f64 * PITCH };
+        Contact { length: count as f64 * PITCH, span }
+    }
+}
+
+/// Volume that no cutter along ±z can reach: gaps between first entry and last exit of each ray, mm³.
+pub(crate) fn hidden_volume(view: &View) -> f64 {
+    let b: Box3 = view.bounds;
+    let size = b.size();
+    let pitch = (size.x * size.y / 40_000.0).sqrt().max(0.05);
+    let grid = RayGrid::covering(2, &b, pitch);
+    view.mesh
+        .crossings(&grid)
+        .iter()
+        .map(|r| r.windows(2).filter(|w| !w[0].enters && w[1].enters).map(|w| w[1].t - w[0].t).sum::<f64>())
+        .sum::<f64>()
+        * pitch
+        * pitch
+}
+
+/// Lowest height near the jaws at which this side still has something to cut: a jaw must stay below it.
+pub(crate) fn lowest_cut_near_jaws(view: &View, first_side: &View, second_from_first: &geom::Placement) -> f64 {
+    /// A cutter and its lead reach this far over a jaw, mm.
+    const REACH: f64 = 14.0;
+    let b = view.bounds;
+    let mut low = b.max.z;
+    for z in view.floors() {
+        let floor = view.shadow(z - OFF_FLOOR).minus(&view.shadow(z + OFF_FLOOR)).shrunk(0.05, 0.01);
+        // What the first side has cut away already costs nothing: there its shadow at this height is empty.
+        let z_first = second_from_first.inverse().point(DVec3::new(0.0, 0.0, z)).z;
+        let left = first_side.shadow(z_first + OFF_FLOOR);
+        for part in floor.components() {
+            let Some((lo, hi)) = part.bounds() else { continue };
+            let mid = (lo + hi) / 2.0;
+            let there = second_from_first.inverse().point(mid.extend(z)).truncate();
+            if (lo.y < b.min.y + REACH || hi.y > b.max.y - REACH) && (left.contains(there) || part.area() > 2.0) {
+                low = low.min(z);
+            }
+        }
+    }
+    for c in view.chamfers(4.0) {
+        if c.bounds.min.y < b.min.y + REACH || c.bounds.max.y > b.max.y - REACH {
+            low = low.min(c.low - 1.0);
+        }
+    }
+    low
+}

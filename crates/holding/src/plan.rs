@@ -1,0 +1,426 @@
+//! The choice: axis, order of sides, grip, stock.
+
+use crate::grip::{Contact, Sides, hidden_volume, lowest_cut_near_jaws};
+use geom::{Box3, DMat3, DVec3, Placement};
+use part::{Part, View};
+use reason::{Finding, Severity, Term};
+use serde::{Deserialize, Serialize};
+use shop::machine::{Machine, Vise};
+
+/// Material over the top, mm (common practice ≥ 0.5 to clean, no source).
+const TOP: f64 = 1.0;
+/// Material at the sides at least, mm (common practice ≥ 1, no source); the block is rounded up to whole mm.
+const SIDE: f64 = 1.5;
+/// The hat stands above the jaws by this, mm: room for the cut below the part's bottom.
+const ABOVE_JAW: f64 = 2.0;
+/// Least grip for light work, mm (common practice, no source).
+const LEAST_GRIP: f64 = 3.0;
+/// Height above the jaws ÷ grip at most (common practice, no source).
+const TALL: f64 = 4.0;
+/// Walls deeper than this want half from each side, mm (the crib's longest flutes).
+const DEEP: f64 = 54.0;
+
+/// The size of the block.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub enum StockChoice {
+    /// By the rule of hat and deck.
+    Rule,
+    /// Typed sizes along the part's x, y, z, mm.
+    Sizes([f64; 3]),
+}
+
+/// Which way is up first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Order {
+    /// The best one.
+    Best,
+    /// This axis of the part (0 x, 1 y, 2 z), its positive end up first or not.
+    Up { axis: usize, positive: bool },
+}
+
+/// What a person decided.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Choice {
+    /// Block.
+    pub stock: StockChoice,
+    /// Sides.
+    pub order: Order,
+}
+
+impl Default for Choice {
+    fn default() -> Self {
+        Choice { stock: StockChoice::Rule, order: Order::Best }
+    }
+}
+
+/// A grip in the vise.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Grip {
+    /// "raw stock" or "finished walls".
+    pub on: String,
+    /// Height of jaw that holds, mm.
+    pub height: f64,
+    /// Jaw opening, mm.
+    pub opening: f64,
+    /// Length along the jaws that bears, mm.
+    pub length: f64,
+    /// Parallels under it, mm.
+    pub parallels: f64,
+    /// What stands above the jaws, mm.
+    pub above: f64,
+    /// Terms of the check.
+    pub terms: Vec<Term>,
+}
+
+/// One axis of a zero.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ZeroAxis {
+    /// "X".
+    pub axis: String,
+    /// What it touches, and how.
+    pub touches: String,
+}
+
+/// A setup.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct SetupHold {
+    /// "side 1".
+    pub name: String,
+    /// From work to part coordinates.
+    pub part_from_work: Placement,
+    /// Work zero in machine coordinates.
+    pub zero_in_machine: DVec3,
+    /// How it is gripped.
+    pub grip: Grip,
+    /// What the zero touches.
+    pub zero: Vec<ZeroAxis>,
+    /// Boxes to keep out of, work coordinates: name, least, largest corner.
+    pub keep_out: Vec<(String, DVec3, DVec3)>,
+}
+
+/// The choice made.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct HoldPlan {
+    /// Block in part coordinates.
+    pub stock: Box3,
+    /// Two setups.
+    pub setups: Vec<SetupHold>,
+    /// Up in the first, part coordinates.
+    pub up: DVec3,
+    /// Height of the hat in the first setup, mm.
+    pub hat: f64,
+    /// Why this order: one line for every way that was compared, the best first.
+    pub compared: Vec<String>,
+    /// Doubts.
+    pub findings: Vec<Finding>,
+}
+
+/// No plan of holding can be made.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum HoldError {
+    /// The typed block is too small.
+    #[error("the stock is {have:.2} mm along {axis} and the part {need:.2} mm; give a larger block")]
+    TooSmall {
+        /// Axis.
+        axis: char,
+        /// Stock.
+        have: f64,
+        /// Part.
+        need: f64,
+    },
+    /// Sizes that are no lengths.
+    #[error("a stock size must be a length above 0 and below 2000 mm")]
+    NoSize,
+}
+
+struct Way {
+    up: DVec3,
+    /// Part direction of work y (towards the fixed jaw) in the first setup.
+    back: DVec3,
+    hidden: f64,
+    tall: f64,
+    jaw_top: f64,
+    contact: Contact,
+    support: f64,
+}
+
+impl Way {
+    fn holds(&self) -> bool {
+        self.jaw_top >= LEAST_GRIP && self.contact.length >= 6.0 && self.contact.span >= 10.0 && self.support > 0.0
+    }
+    /// Smaller is better, in this order.
+    fn rank(&self) -> (f64, i32, f64) {
+        let cost = (self.hidden / 5.0).round() + self.tall * 1000.0;
+        let grip = self.jaw_top.min(12.0) * self.contact.length.min(60.0) * (0.3 + self.support.min(0.7));
+        (cost, i32::from(!self.holds()), -grip)
+    }
+    fn words(&self) -> String {
+        format!(
+            "{} up first, jaws along {}: {:.0} mm³ out of reach, side 2 grips {:.0} mm high over {:.0} mm, {:.0} % of the outline bears on the parallels{}",
+            axis_words(self.up),
+            axis_words(self.back.abs()).trim_start_matches('+'),
+            self.hidden,
+            self.jaw_top,
+            self.contact.length,
+            self.support * 100.0,
+            if self.tall > 0.0 { ", too tall for the cutters" } else { "" }
+        )
+    }
+}
+
+fn axis_words(d: DVec3) -> String {
+    let k = (0..3).find(|&k| d[k].abs() > 0.5).unwrap_or(2);
+    format!("{}{}", if d[k] > 0.0 { '+' } else { '−' }, ['X', 'Y', 'Z'][k])
+}
+
+fn unit(k: usize, positive: bool) -> DVec3 {
+    let mut d = DVec3::ZERO;
+    d[k] = if positive { 1.0 } else { -1.0 };
+    d
+}
+
+/// Work axes as columns in part coordinates: y towards `back`, z `up`.
+fn turn(up: DVec3, back: DVec3) -> DMat3 {
+    DMat3::from_cols(back.cross(up), back, up)
+}
+
+/// Grip heights that the parallels on hand give.
+fn grips(vise: &Vise) -> Vec<f64> {
+    let mut g: Vec<f64> = vise.parallels_mm.iter().map(|p| vise.jaw_height_mm - p).collect();
+    g.sort_by(f64::total_cmp);
+    g
+}
+
+/// Choose.
+pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Result<HoldPlan, HoldError> {
+    if let StockChoice::Sizes(s) = choice.stock {
+        if s.iter().any(|v| !v.is_finite() || *v <= 0.0 || *v > 2000.0) {
+            return Err(HoldError::NoSize);
+        }
+        for k in 0..3 {
+            if s[k] < part.bounds.size()[k] - 1e-6 {
+                return Err(HoldError::TooSmall { axis: ['X', 'Y', 'Z'][k], have: s[k], need: part.bounds.size()[k] });
+            }
+        }
+    }
+    let mut ways = Vec::new();
+    for axis in 0..3 {
+        if let Order::Up { axis: a, .. } = choice.order
+            && a != axis
+        {
+            continue;
+        }
+        ways.extend(ways_along(part, axis, vise, choice));
+    }
+    ways.sort_by(|a, b| {
+        let (x, y) = (a.rank(), b.rank());
+        x.0.total_cmp(&y.0).then(x.1.cmp(&y.1)).then(x.2.total_cmp(&y.2))
+    });
+    let best = &ways[0];
+    Ok(build(part, machine, vise, choice, best, ways.iter().map(Way::words).collect()))
+}
+
+fn ways_along(part: &Part, axis: usize, vise: &Vise, choice: &Choice) -> Vec<Way> {
+    let size = part.bounds.size();
+    let tall = (size[axis] - DEEP).max(0.0) / 10.0;
+    let mut out = Vec::new();
+    let mut hidden = None;
+    for positive in [true, false] {
+        if let Order::Up { positive: p, .. } = choice.order
+            && p != positive
+        {
+            continue;
+        }
+        let up = unit(axis, positive);
+        for k in [(axis + 1) % 3, (axis + 2) % 3] {
+            let back = unit(k, true);
+            // Second setup: turned over about the work's x.
+            let first = View::new(part, Placement { turn: turn(up, back).transpose(), shift: DVec3::ZERO });
+            let volume = *hidden.get_or_insert_with(|| hidden_volume(&first));
+            let second = View::new(part, Placement { turn: turn(-up, -back).transpose(), shift: DVec3::ZERO });
+            let second_from_first = second.from_part.after(&first.from_part.inverse());
+            let z0 = second.bounds.min.z;
+            let low = lowest_cut_near_jaws(&second, &first, &second_from_first) - z0;
+            let sides = Sides::of(&second);
+            let limit = low - 1.0;
+            // The most grip that still bears; a deep jaw on a thin flange is worth less than a shallow one on a wall.
+            let mut best = (0.0, Contact { length: 0.0, span: 0.0 });
+            for g in grips(vise) {
+                if g > limit + 1e-9 {
+                    break;
+                }
+                let c = sides.contact(z0, z0 + g);
+                let worth = |g: f64, c: Contact| if g < LEAST_GRIP { 0.0 } else { g.min(14.0) * c.length.min(60.0) };
+                if worth(g, c) >= worth(best.0, best.1) {
+                    best = (g, c);
+                }
+            }
+            let top = first.bounds.max.z;
+            let flat = first.shadow(top - part::OFF_FLOOR).area();
+            let outline = first.shadow(first.bounds.min.z - 1.0).area();
+            let rests = first.floors().first().is_some_and(|z| (z - top).abs() < 1e-3);
+            out.push(Way {
+                up,
+                back,
+                hidden: volume,
+                tall,
+                jaw_top: best.0,
+                contact: best.1,
+                support: if rests { flat / outline.max(1e-9) } else { 0.0 },
+            });
+        }
+    }
+    out
+}
+
+fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way, compared: Vec<String>) -> HoldPlan {
+    let mut findings = Vec::new();
+    let (up, back) = (way.up, way.back);
+    let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
+    let size = part.bounds.size();
+    let height = size[axis];
+
+    let mut grip1 = grips(vise).into_iter().find(|&g| g >= 6.0 && g * TALL >= height + TOP + ABOVE_JAW).unwrap_or(14.0);
+    let (stock, hat) = match choice.stock {
+        StockChoice::Rule => {
+            let hat = grip1 + ABOVE_JAW;
+            let mut b = part.bounds;
+            for k in 0..3 {
+                if k != axis {
+                    let whole = (size[k] + 2.0 * SIDE).ceil();
+                    let side = (whole - size[k]) / 2.0;
+                    b.min[k] -= side;
+                    b.max[k] += side;
+                }
+            }
+            let (over, under) = if up[axis] > 0.0 { (TOP, hat) } else { (hat, TOP) };
+            b.max[axis] += over;
+            b.min[axis] -= under;
+            (b, hat)
+        }
+        StockChoice::Sizes(s) => {
+            let mut b = part.bounds;
+            for k in 0..3 {
+                let extra = s[k] - size[k];
+                if k == axis {
+                    let top = TOP.min(extra / 2.0);
+                    let (over, under) = if up[axis] > 0.0 { (top, extra - top) } else { (extra - top, top) };
+                    b.max[k] += over;
+                    b.min[k] -= under;
+                } else {
+                    b.min[k] -= extra / 2.0;
+                    b.max[k] += extra / 2.0;
+                }
+            }
+            let extra = s[axis] - size[axis];
+            let hat = extra - TOP.min(extra / 2.0);
+            match grips(vise).into_iter().rfind(|&g| g + ABOVE_JAW <= hat + 1e-9 && g >= LEAST_GRIP && g <= grip1.max(LEAST_GRIP)) {
+                Some(g) => grip1 = g,
+                None => {
+                    grip1 = (hat - ABOVE_JAW).max(0.0);
+                    findings.push(Finding::new(
+                        "no_hat",
+                        Severity::Stop,
+                        format!("The block leaves {hat:.1} mm below the part; {:.0} mm are needed to hold it", LEAST_GRIP + ABOVE_JAW),
+                        "Take a thicker block, or plan it half and half (not planned by Gold Chip yet).",
+                    ));
+                }
+            }
+            (b, hat)
+        }
+    };
+
+    let part_from_1 = placement(up, back, &stock);
+    let part_from_2 = placement(-up, -back, &part.bounds);
+    let stock_1 = part_from_1.inverse().bounds(&stock).size();
+    let part_2 = part_from_2.inverse().bounds(&part.bounds).size();
+    let grip2 = way.jaw_top;
+
+    let check = |name: &str, above: f64, grip: f64, findings: &mut Vec<Finding>| {
+        if grip > 0.0 && above > TALL * grip {
+            findings.push(
+                Finding::new("tall", Severity::Warn, format!("{above:.0} mm stand above {grip:.0} mm of grip"), "More than 4 × the grip (common practice, no source): take light cuts, or grip deeper.").in_setup(name).keyed(name),
+            );
+        }
+    };
+    check("side 1", stock_1.z - grip1, grip1, &mut findings);
+    check("side 2", part_2.z + hat - grip2, grip2, &mut findings);
+    if !way.holds() {
+        let why = if way.support <= 0.0 {
+            format!("Its {} end has no flat face to stand on", axis_words(up))
+        } else {
+            format!("The second side leaves no two parallel faces to grip (best: {grip2:.0} mm high over {:.0} mm)", way.contact.length)
+        };
+        findings.push(Finding::new("no_grip", Severity::Stop, why, "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet.").in_setup("side 2"));
+    }
+    for (name, opening) in [("side 1", stock_1.y), ("side 2", part_2.y)] {
+        if opening > vise.opening_mm {
+            findings.push(Finding::new("opening", Severity::Stop, format!("{opening:.0} mm between the jaws, the {} opens {:.0} mm", vise.name, vise.opening_mm), "Turn the part in the vise or use a larger one.").in_setup(name).keyed(name));
+        }
+    }
+    for k in 0..2 {
+        let travel = machine.travel_max_mm[k] - machine.travel_min_mm[k];
+        if stock_1[k] > travel {
+            findings.push(Finding::new("too_long", Severity::Stop, format!("The block is {:.0} mm along {}, the machine travels {travel:.0} mm", stock_1[k], ["X", "Y"][k]), "Cut it in two stations, or on a larger machine.").keyed(k));
+        }
+    }
+
+    let setup = |name: &str, part_from_work: Placement, body: DVec3, grip: f64, on: &str, length: f64, above: f64| {
+        let parallels = vise.jaw_height_mm - grip;
+        let mid = |k: usize| f64::midpoint(machine.travel_min_mm[k], machine.travel_max_mm[k]);
+        let zero_in_machine =
+            DVec3::new(mid(0) - body.x / 2.0, mid(1) + body.y / 2.0, -machine.nose_to_table_mm + vise.bed_height_mm + parallels);
+        let (x0, x1) = (body.x / 2.0 - vise.jaw_width_mm / 2.0, body.x / 2.0 + vise.jaw_width_mm / 2.0);
+        let bx = |y0: f64, y1: f64, z1: f64| (DVec3::new(x0, y0, -parallels), DVec3::new(x1, y1, z1));
+        let t = vise.jaw_thickness_mm;
+        let p = vise.parallel_width_mm;
+        let keep_out = [
+            ("fixed jaw", bx(0.0, t, grip)),
+            ("moving jaw", bx(-body.y - t, -body.y, grip)),
+            ("back parallel", bx(-p, 0.0, 0.0)),
+            ("front parallel", bx(-body.y, -body.y + p, 0.0)),
+        ]
+        .map(|(n, (a, b))| (n.to_string(), a, b))
+        .to_vec();
+        let end = if on == "raw stock" { "sawn left end of the block" } else { "finished left end of the part" };
+        let zero = vec![
+            ZeroAxis { axis: "X".into(), touches: format!("vise stop at the {end}: touched by the edge finder before loading, swung away after clamping") },
+            ZeroAxis { axis: "Y".into(), touches: "face of the fixed jaw: touched by the edge finder before loading".into() },
+            ZeroAxis { axis: "Z".into(), touches: "top of the parallels: touched before loading; so the thickness comes right".into() },
+        ];
+        SetupHold {
+            name: name.into(),
+            part_from_work,
+            zero_in_machine,
+            grip: Grip {
+                on: on.into(),
+                height: grip,
+                opening: body.y,
+                length,
+                parallels,
+                above,
+                terms: vec![
+                    Term::new("g", "jaw height that holds", grip, "mm"),
+                    Term::new("L", "length that bears", length, "mm"),
+                    Term::new("h", "height above the jaws", above, "mm"),
+                    Term::new("h/g", "at most 4 (common practice, no source)", if grip > 0.0 { above / grip } else { f64::MAX }, ""),
+                ],
+            },
+            zero,
+            keep_out,
+        }
+    };
+    let setups = vec![
+        setup("side 1", part_from_1, stock_1, grip1, "raw stock", stock_1.x.min(vise.jaw_width_mm), stock_1.z - grip1),
+        setup("side 2", part_from_2, part_2, grip2, "finished walls", way.contact.length.min(vise.jaw_width_mm), part_2.z + hat - grip2),
+    ];
+    HoldPlan { stock, setups, up, hat, compared, findings }
+}
+
+/// The work frame of a body standing on its lowest face: x 0 at its left end, y 0 at its back, z 0 below.
+fn placement(up: DVec3, back: DVec3, body: &Box3) -> Placement {
+    let turned = Placement { turn: turn(up, back), shift: DVec3::ZERO };
+    let b = turned.inverse().bounds(body);
+    let origin = DVec3::new(b.min.x, b.max.y, b.min.z);
+    Placement { shift: turned.point(origin), ..turned }
+}

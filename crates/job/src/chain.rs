@@ -1,0 +1,281 @@
+//! The chain: model → part → stock and setups → operations and paths → programs → proof. Each step is a plain function of what
+//! came before and of what a person settled.
+
+use crate::decision::Settled;
+use geom::{Box3, DVec2, DVec3, Placement, Region};
+use holding::{Choice, HoldPlan, Order, StockChoice};
+use part::{Part, Surface, View};
+use path::Slabs;
+use program::{Dialect, Heading, PostTool, ReadSettings};
+use proof::{KeepOut, Limits, Proof, SetupInput, time::Motion};
+use reason::{Finding, Place, Severity};
+use route::{Operation, Side, plan_side};
+use shop::Shop;
+use shop::machine::Machine;
+use shop::tool::{Tool, trim};
+use std::path::Path;
+use std::time::Instant;
+
+/// The material that is proposed.
+pub const DEFAULT_MATERIAL: &str = "aluminium-6082";
+/// Below the part's bottom the first side cuts this far, mm: more than the last pass that decks the hat off.
+const BELOW: f64 = 0.4;
+
+/// Why there is no plan. Each message says what to do.
+#[derive(Debug, thiserror::Error)]
+pub enum JobError {
+    /// The file gave no model.
+    #[error(transparent)]
+    Read(#[from] kernel::ReadError),
+    /// The model is no part.
+    #[error(transparent)]
+    Part(#[from] part::PartError),
+    /// Shop or its names.
+    #[error(transparent)]
+    Shop(#[from] shop::ShopError),
+    /// Stock sizes.
+    #[error(transparent)]
+    Hold(#[from] holding::HoldError),
+    /// A program cannot be followed.
+    #[error("{program}: {error}")]
+    Program {
+        /// File.
+        program: String,
+        /// Why.
+        error: program::ReadError,
+    },
+}
+
+/// A stage with the seconds it took (told by the caller's clock; not part of the result).
+#[derive(Debug, Clone)]
+pub struct Stage {
+    /// "paths".
+    pub name: &'static str,
+    /// s.
+    pub seconds: f64,
+}
+
+/// One planned side.
+#[derive(Debug, Clone)]
+pub struct SidePlan {
+    /// Setup.
+    pub hold: holding::SetupHold,
+    /// In order.
+    pub operations: Vec<Operation>,
+    /// Tools used, by number.
+    pub tools: Vec<Tool>,
+    /// The program's text.
+    pub program: String,
+}
+
+/// A whole plan.
+#[derive(Debug, Clone)]
+pub struct Plan {
+    /// Material id.
+    pub material: String,
+    /// Stock and setups.
+    pub hold: HoldPlan,
+    /// Sides with their programs.
+    pub sides: Vec<SidePlan>,
+    /// What is not cut, named beforehand.
+    pub named: Vec<Finding>,
+    /// Everything else to know.
+    pub findings: Vec<Finding>,
+}
+
+/// A plan with the time of each stage.
+#[derive(Debug, Clone)]
+pub struct Planned {
+    /// The plan.
+    pub plan: Plan,
+    /// Stages.
+    pub stages: Vec<Stage>,
+}
+
+/// Read a model in a child process.
+pub fn read_part<S: AsRef<std::ffi::OsStr>>(file: &Path, reader: &Path, reader_args: &[S]) -> Result<Part, JobError> {
+    let raw = kernel::read_guarded(reader, reader_args, file, &kernel::Limits::default())?;
+    Ok(Part::from_raw(&raw)?)
+}
+
+/// Plan a part.
+pub fn plan(part: &Part, title: &str, shop: &Shop, settled: &Settled) -> Result<Planned, JobError> {
+    let mut stages = Vec::new();
+    let mut clock = Instant::now();
+    let mut lap = |name: &'static str, stages: &mut Vec<Stage>| {
+        stages.push(Stage { name, seconds: clock.elapsed().as_secs_f64() });
+        clock = Instant::now();
+    };
+    let material = shop.material(settled.material.as_deref().unwrap_or(DEFAULT_MATERIAL))?;
+    let choice = Choice { stock: settled.stock.unwrap_or(StockChoice::Rule), order: settled.order.unwrap_or(Order::Best) };
+    let hold = holding::plan(part, &shop.machine, &shop.vise, &choice)?;
+    lap("stock and sides", &mut stages);
+
+    let (first_hold, second_hold) = (&hold.setups[0], &hold.setups[1]);
+    let first_view = View::new(part, first_hold.part_from_work.inverse());
+    let block = first_hold.part_from_work.inverse().bounds(&hold.stock);
+    let section = Region::rect(block.min.truncate(), block.max.truncate());
+    let first_side = Side {
+        view: &first_view,
+        stock: Slabs::prism(section, block.min.z, block.max.z),
+        shop,
+        material,
+        name: &first_hold.name,
+        through_to: Some(first_view.bounds.min.z - BELOW),
+        overrides: &settled.operations,
+    };
+    let first = plan_side(&first_side);
+    lap("paths of side 1", &mut stages);
+
+    let second_view = View::new(part, second_hold.part_from_work.inverse());
+    let over = second_hold.part_from_work.inverse().after(&first_hold.part_from_work);
+    // Turned over about x: x' = x + dx, y' = sy − y, z' = sz − z.
+    let stock = shifted(&first.stock.turned_over(over.shift.y, over.shift.z), over.shift.x);
+    let second_side = Side { view: &second_view, stock, shop, material, name: &second_hold.name, through_to: None, overrides: &settled.operations };
+    let second = plan_side(&second_side);
+    lap("paths of side 2", &mut stages);
+
+    let mut named = side_features(part, hold.up);
+    named.extend(first.named);
+    named.extend(second.named);
+    let mut findings = part.doubts.clone();
+    findings.extend(hold.findings.clone());
+    let sides: Vec<SidePlan> = [(first_hold, first.operations), (second_hold, second.operations)]
+        .into_iter()
+        .enumerate()
+        .map(|(k, (h, ops))| {
+            findings.extend(grip_findings(h, &ops, shop, material.friction));
+            findings.extend(remarks(&h.name, &ops));
+            side_plan(k, h, ops, title, material, shop, &hold)
+        })
+        .collect();
+    lap("programs", &mut stages);
+    Ok(Planned { plan: Plan { material: material.id.clone(), hold, sides, named, findings }, stages })
+}
+
+fn shifted(s: &Slabs, dx: f64) -> Slabs {
+    Slabs::stacked(s.parts().map(|(z0, z1, r)| {
+        let loops: Vec<Vec<DVec2>> = r.loops().into_iter().map(|l| l.into_iter().map(|p| p + DVec2::X * dx).collect()).collect();
+        (z0, z1, Region::from_oriented(&loops))
+    }))
+}
+
+/// Holes across the cutters' axis: they need another side.
+fn side_features(part: &Part, up: DVec3) -> Vec<Finding> {
+    let mut groups: Vec<(DVec3, DVec3, f64, Vec<Box3>)> = Vec::new();
+    for f in &part.faces {
+        if let Surface::Cylinder { origin, axis, radius, hollow: true } = f.surface
+            && axis.dot(up).abs() < 1e-6
+            && f.turn > 3.5
+        {
+            let on_line = |g: &(DVec3, DVec3, f64, Vec<Box3>)| g.1.dot(axis).abs() > 1.0 - 1e-6 && (origin - g.0).cross(g.1).length() < 1e-3 && (g.2 - radius).abs() < 1e-3;
+            match groups.iter_mut().find(|g| on_line(g)) {
+                Some(g) => g.3.push(f.bounds),
+                None => groups.push((origin, axis, radius, vec![f.bounds])),
+            }
+        }
+    }
+    groups
+        .into_iter()
+        .map(|(origin, axis, radius, boxes)| {
+            let all = boxes.iter().fold(Box3::EMPTY, |a, b| a.joined(b));
+            let k = (0..3).max_by(|&a, &b| axis[a].abs().total_cmp(&axis[b].abs())).unwrap_or(0);
+            let length = all.size()[k];
+            // A drill point goes on beyond the cylinder.
+            let places = boxes.iter().map(|b| b.grown(0.35 * radius + 0.3)).map(|b| Place::new(b.min, b.max)).collect();
+            Finding::new(
+                "needs_other_side",
+                Severity::Warn,
+                format!("A hole Ø{} along {}, {length:.1} mm long, needs another side", trim(2.0 * radius), ['X', 'Y', 'Z'][k]),
+                "It is left uncut: add a setup on that side, or drill it by hand afterwards.",
+            )
+            .keyed(format!("{:.1}_{:.1}_{:.1}", origin.x, origin.y, origin.z))
+            .at(places)
+        })
+        .collect()
+}
+
+/// Clamp force × friction × two faces against the largest cutting force, with a factor of 2.
+fn grip_findings(h: &holding::SetupHold, ops: &[Operation], shop: &Shop, friction: f64) -> Vec<Finding> {
+    const SAFETY: f64 = 2.0;
+    let worst = ops.iter().filter_map(|o| o.mill.as_ref().map(|m| m.force_n)).fold(0.0, f64::max);
+    let holds = 2.0 * friction * shop.vise.clamp_kn * 1000.0;
+    if worst * SAFETY > holds {
+        return vec![
+            Finding::new("holding_force", Severity::Warn, format!("The largest cutting force is {worst:.0} N; the vise holds {holds:.0} N"), "Less than twice: clamp harder, or take less depth.").in_setup(&h.name).keyed(&h.name),
+        ];
+    }
+    Vec::new()
+}
+
+fn remarks(setup: &str, ops: &[Operation]) -> Vec<Finding> {
+    ops.iter()
+        .flat_map(|o| o.mill.iter().flat_map(|m| m.remarks.iter()).map(move |r| Finding::new("cutting_data", Severity::Note, format!("{}: {r}", o.title), "The limit named stopped it; another cutter or speed may serve better.").in_setup(setup).keyed(&o.id)))
+        .collect()
+}
+
+fn side_plan(k: usize, h: &holding::SetupHold, operations: Vec<Operation>, title: &str, material: &shop::machine::Material, shop: &Shop, hold: &HoldPlan) -> SidePlan {
+    let mut numbers: Vec<u32> = Vec::new();
+    for o in &operations {
+        if !numbers.contains(&o.tool) {
+            numbers.push(o.tool);
+        }
+    }
+    let tools: Vec<Tool> = numbers.iter().filter_map(|n| shop.crib.iter().find(|t| t.number == *n).cloned()).collect();
+    let s = hold.stock.size();
+    let mut lines = vec![
+        format!("{title} - {} of {}", h.name, hold.setups.len()),
+        format!("{}, block {} x {} x {} mm", material.name, trim(s.x), trim(s.y), trim(s.z)),
+        format!("Vise on {}: grip {} mm, parallels {} mm, opening {} mm", h.grip.on, trim(h.grip.height), trim(h.grip.parallels), trim(h.grip.opening)),
+    ];
+    if k > 0 {
+        lines.push("Turn over about X: what was up lies on the parallels".into());
+    }
+    lines.extend(h.zero.iter().map(|z| format!("{}0: {}", z.axis, z.touches)));
+    let heading = Heading {
+        lines,
+        tools: tools.iter().map(|t| PostTool { number: t.number, words: format!("{}, stick-out {} mm", t.words(), trim(t.stickout_mm)) }).collect(),
+    };
+    let paths: Vec<_> = operations.iter().filter_map(|o| o.path.clone()).collect();
+    let program = program::post(&heading, &paths, &Dialect::bench_mill());
+    SidePlan { hold: h.clone(), operations, tools, program }
+}
+
+/// What the proof needs of a machine.
+pub fn limits_of(m: &Machine) -> Limits {
+    Limits {
+        travel_min: m.travel_min_mm.into(),
+        travel_max: m.travel_max_mm.into(),
+        motion: Motion {
+            rapid_mm_min: m.rapid_mm_min,
+            acceleration_mm_s2: m.acceleration_mm_s2,
+            junction_mm: m.junction_mm,
+            block_s: m.block_s,
+            tool_change_min: m.tool_change_min,
+        },
+        ..Limits::default()
+    }
+}
+
+/// A setup's text, read back.
+pub fn setup_input(name: &str, file: &str, text: &str, part_from_work: Placement, zero: DVec3, tools: &[Tool], keep_out: Vec<KeepOut>) -> Result<SetupInput, JobError> {
+    let program = program::read(text, &ReadSettings { zero_in_machine: zero, ..Default::default() }).map_err(|error| JobError::Program { program: file.into(), error })?;
+    Ok(SetupInput { name: name.into(), program, part_from_work, zero_in_machine: zero, tools: tools.to_vec(), keep_out })
+}
+
+/// Prove a plan from its programs' text. The plan's own findings are joined to the proof's.
+pub fn prove_plan(part: &Part, plan: &Plan, shop: &Shop) -> Result<Proof, JobError> {
+    let setups = plan
+        .sides
+        .iter()
+        .map(|s| {
+            let keep_out = s.hold.keep_out.iter().map(|(n, a, b)| KeepOut { name: n.clone(), min: *a, max: *b }).collect();
+            setup_input(&s.hold.name, &s.hold.name, &s.program, s.hold.part_from_work, s.hold.zero_in_machine, &s.tools, keep_out)
+        })
+        .collect::<Result<Vec<_>, _>>()?;
+    let input = proof::Input { model: &part.mesh, chord_error: part.chord_error, stock: plan.hold.stock, setups: &setups, named: &plan.named, limits: limits_of(&shop.machine) };
+    let mut proof = proof::prove(&input);
+    proof.findings.extend(plan.findings.iter().cloned());
+    proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
+    Ok(proof)
+}

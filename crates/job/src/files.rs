@@ -1,0 +1,270 @@
+//! A plan as a folder of files: the programs, `plan.json`, `proof.json` and the model, so that the folder stands alone.
+
+use crate::chain::{JobError, Plan, limits_of, setup_input};
+use geom::{Box3, DVec3, Placement};
+use part::Part;
+use proof::{KeepOut, Proof};
+use reason::Finding;
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use shop::Shop;
+use shop::machine::Machine;
+use shop::tool::Tool;
+use std::path::{Path, PathBuf};
+
+/// `plan.json`. Lengths mm; frames as named.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct PlanFile {
+    /// The model.
+    pub part: PartRef,
+    /// Material id.
+    #[serde(default)]
+    pub material: String,
+    /// Block in part coordinates.
+    pub stock: StockBox,
+    /// Setups in order.
+    pub setups: Vec<SetupFile>,
+    /// The machine; the demo shop's where it is missing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub machine: Option<Machine>,
+    /// What the plan leaves uncut, by name.
+    #[serde(default)]
+    pub named: Vec<Finding>,
+    /// What else there is to know of the plan.
+    #[serde(default)]
+    pub findings: Vec<Finding>,
+    /// Ways of holding that were compared, the best first.
+    #[serde(default)]
+    pub compared: Vec<String>,
+}
+
+/// The model's file.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct PartRef {
+    /// Beside `plan.json`, or a path.
+    pub file: String,
+    /// Of the file's bytes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sha256: Option<String>,
+}
+
+/// A box.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct StockBox {
+    /// Least corner.
+    pub min_mm: [f64; 3],
+    /// Largest corner.
+    pub max_mm: [f64; 3],
+}
+
+/// A setup.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct SetupFile {
+    /// Name.
+    pub name: String,
+    /// File of its program.
+    pub program: String,
+    /// Row by row, column vectors, shift in elements 4, 8, 12.
+    pub part_from_work: [f64; 16],
+    /// Work zero in machine coordinates.
+    pub zero_in_machine_mm: [f64; 3],
+    /// Tools.
+    pub tools: Vec<Tool>,
+    /// Boxes in work coordinates that nothing may enter.
+    #[serde(default)]
+    pub keep_out: Vec<KeepOutFile>,
+    /// How it is held.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub grip: Option<holding::Grip>,
+    /// What the zero touches.
+    #[serde(default)]
+    pub zero: Vec<holding::ZeroAxis>,
+    /// Operations with their reasons.
+    #[serde(default)]
+    pub operations: serde_json::Value,
+}
+
+/// A named box.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct KeepOutFile {
+    /// Name.
+    pub name: String,
+    /// Least corner.
+    pub min_mm: [f64; 3],
+    /// Largest corner.
+    pub max_mm: [f64; 3],
+}
+
+/// A folder could not be written or read.
+#[derive(Debug, thiserror::Error)]
+pub enum FileError {
+    /// The system refused.
+    #[error("{path}: {why}")]
+    Io {
+        /// Where.
+        path: String,
+        /// Why.
+        why: std::io::Error,
+    },
+    /// What the person gave is wrong.
+    #[error("{0}")]
+    Refused(String),
+    /// From the job.
+    #[error(transparent)]
+    Job(#[from] JobError),
+}
+
+fn io(path: &Path) -> impl FnOnce(std::io::Error) -> FileError + '_ {
+    move |why| FileError::Io { path: path.display().to_string(), why }
+}
+
+/// Write a plan and its proof into a folder, which may exist. Returns the files written.
+pub fn write(dir: &Path, model: &Path, plan: &Plan, proof: &Proof, shop: &Shop) -> Result<Vec<PathBuf>, FileError> {
+    std::fs::create_dir_all(dir).map_err(io(dir))?;
+    let bytes = std::fs::read(model).map_err(io(model))?;
+    let file = model.file_name().map_or_else(|| "part.step".into(), |n| n.to_string_lossy().into_owned());
+    let mut written = Vec::new();
+    let mut put = |name: &str, content: &[u8]| -> Result<(), FileError> {
+        let path = dir.join(name);
+        // Writing the model over itself would be harmless, but not if the folder holds the very file.
+        if std::fs::read(&path).is_ok_and(|old| old == content) {
+            written.push(path);
+            return Ok(());
+        }
+        std::fs::write(&path, content).map_err(io(&path))?;
+        written.push(path);
+        Ok(())
+    };
+    let stem = stem_of(model);
+    let setups = plan
+        .sides
+        .iter()
+        .enumerate()
+        .map(|(k, s)| SetupFile {
+            name: s.hold.name.clone(),
+            program: format!("{}-{stem}.ngc", k + 1),
+            part_from_work: s.hold.part_from_work.to_rows(),
+            zero_in_machine_mm: s.hold.zero_in_machine.to_array(),
+            tools: s.tools.clone(),
+            keep_out: s.hold.keep_out.iter().map(|(n, a, b)| KeepOutFile { name: n.clone(), min_mm: a.to_array(), max_mm: b.to_array() }).collect(),
+            grip: Some(s.hold.grip.clone()),
+            zero: s.hold.zero.clone(),
+            operations: serde_json::to_value(&s.operations).unwrap_or_default(),
+        })
+        .collect::<Vec<_>>();
+    for (s, f) in plan.sides.iter().zip(&setups) {
+        put(&f.program, s.program.as_bytes())?;
+    }
+    let sha256 = Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect();
+    let plan_file = PlanFile {
+        part: PartRef { file: file.clone(), sha256: Some(sha256) },
+        material: plan.material.clone(),
+        stock: StockBox { min_mm: plan.hold.stock.min.to_array(), max_mm: plan.hold.stock.max.to_array() },
+        setups,
+        machine: Some(shop.machine.clone()),
+        named: plan.named.clone(),
+        findings: plan.findings.clone(),
+        compared: plan.hold.compared.clone(),
+    };
+    put(&file, &bytes)?;
+    put("plan.json", json(&plan_file).as_bytes())?;
+    put("proof.json", json(proof).as_bytes())?;
+    Ok(written)
+}
+
+fn stem_of(model: &Path) -> String {
+    let s: String = model.file_stem().map(|s| s.to_string_lossy().to_lowercase()).unwrap_or_default();
+    let s: String = s.chars().map(|c| if c.is_ascii_alphanumeric() || c == '-' || c == '_' { c } else { '-' }).take(40).collect();
+    if s.is_empty() { "part".into() } else { s }
+}
+
+fn json<T: Serialize>(v: &T) -> String {
+    serde_json::to_string_pretty(v).unwrap_or_else(|_| "{}".into()) + "\n"
+}
+
+/// A plan read from its folder.
+pub struct Loaded {
+    /// `plan.json`.
+    pub plan: PlanFile,
+    /// Where the model is.
+    pub model: PathBuf,
+}
+
+/// Read `plan.json`.
+pub fn load(dir: &Path) -> Result<Loaded, FileError> {
+    let path = dir.join("plan.json");
+    let text = match std::fs::read_to_string(&path) {
+        Ok(t) => t,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
+            return Err(FileError::Refused(format!("{} is missing; give a folder that 'goldchip plan' has written", path.display())));
+        }
+        Err(e) => return Err(io(&path)(e)),
+    };
+    let plan: PlanFile = serde_json::from_str(&text).map_err(|e| FileError::Refused(format!("plan.json is not as it should be ({e}); plan the part again, or mend that place")))?;
+    let beside = dir.join(&plan.part.file);
+    let model = if beside.exists() { beside } else { PathBuf::from(&plan.part.file) };
+    check(&plan)?;
+    Ok(Loaded { plan, model })
+}
+
+fn check(p: &PlanFile) -> Result<(), FileError> {
+    let bad = |what: String| Err(FileError::Refused(format!("plan.json: {what}; plan the part again, or mend that place")));
+    let (a, b) = (p.stock.min_mm, p.stock.max_mm);
+    if (0..3).any(|k| !(a[k].is_finite() && b[k].is_finite() && b[k] > a[k] && b[k] - a[k] < 5000.0)) {
+        return bad("the stock has no size".into());
+    }
+    if p.setups.is_empty() {
+        return bad("it has no setup".into());
+    }
+    for s in &p.setups {
+        if Placement::from_rows(&s.part_from_work).is_none() {
+            return bad(format!("part_from_work of '{}' is no right-handed rotation that maps axes onto axes", s.name));
+        }
+        if !s.zero_in_machine_mm.iter().all(|v| v.is_finite()) {
+            return bad(format!("zero_in_machine_mm of '{}' is no place", s.name));
+        }
+        if let Some(f) = s.tools.iter().find_map(Tool::fault) {
+            return bad(f);
+        }
+        if s.keep_out.iter().any(|k| (0..3).any(|i| !k.min_mm[i].is_finite() || !k.max_mm[i].is_finite() || k.max_mm[i] < k.min_mm[i])) {
+            return bad(format!("a keep_out box of '{}' has no size", s.name));
+        }
+    }
+    Ok(())
+}
+
+/// Prove a loaded plan against its model: the programs are read from the folder again.
+pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Proof, FileError> {
+    let p = &loaded.plan;
+    let machine = p.machine.as_ref().unwrap_or(&shop.machine);
+    let mut setups = Vec::new();
+    for s in &p.setups {
+        let path = dir.join(&s.program);
+        let bytes = match std::fs::read(&path) {
+            Ok(b) => b,
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
+                return Err(FileError::Refused(format!("the program {} is missing; put it back or plan the part again", path.display())));
+            }
+            Err(e) => return Err(io(&path)(e)),
+        };
+        if bytes.len() > 64 << 20 {
+            return Err(FileError::Refused(format!("{} has more than 64 MB; split it", s.program)));
+        }
+        let text = String::from_utf8_lossy(&bytes);
+        let placement = Placement::from_rows(&s.part_from_work).unwrap_or(Placement::IDENTITY);
+        let keep_out = s.keep_out.iter().map(|k| KeepOut { name: k.name.clone(), min: k.min_mm.into(), max: k.max_mm.into() }).collect();
+        setups.push(setup_input(&s.name, &s.program, &text, placement, DVec3::from_array(s.zero_in_machine_mm), &s.tools, keep_out)?);
+    }
+    let stock = Box3 { min: p.stock.min_mm.into(), max: p.stock.max_mm.into() };
+    let input = proof::Input { model: &part.mesh, chord_error: part.chord_error, stock, setups: &setups, named: &p.named, limits: limits_of(machine) };
+    let mut proof = proof::prove(&input);
+    proof.findings.extend(p.findings.iter().cloned());
+    proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
+    Ok(proof)
+}
+
+/// Write the proof beside the plan.
+pub fn write_proof(dir: &Path, proof: &Proof) -> Result<(), FileError> {
+    let path = dir.join("proof.json");
+    std::fs::write(&path, json(proof)).map_err(io(&path))
+}

@@ -1,0 +1,334 @@
+//! Holes that are drilled, their spots, chamfers, and faces that no cutter here makes.
+
+use crate::op::{OpKind, Operation};
+use crate::setup::{Work, apply, place_key};
+use cutting::{MillTask, drill, mill};
+use geom::{DVec2, Region};
+use part::{Chamfer, Hole, HoleEnd, OFF_FLOOR};
+use path::Feeds;
+use path::chamfer::{Edges, chamfer};
+use path::motion::{Move, Toolpath};
+use reason::{Finding, Place, Severity, Term};
+use shop::tool::{Tool, ToolKind};
+use std::f64::consts::FRAC_PI_2;
+
+/// A drill may differ from the drawn hole by this on diameter, mm.
+const SAME_SIZE: f64 = 0.02;
+/// Breakthrough below a through hole, mm.
+const BREAK: f64 = 0.3;
+/// Chamfers up to this height are cut with the chamfer mill, mm.
+const LARGEST_CHAMFER: f64 = 3.2;
+
+/// A hole with its drill.
+pub(crate) struct Drilled {
+    pub hole: Hole,
+    pub drill: Tool,
+    /// Lowest point of the drill.
+    pub tip: f64,
+}
+
+impl Drilled {
+    pub fn mouth_top(&self) -> f64 {
+        self.hole.mouth.map_or(self.hole.top, |m| m.1)
+    }
+    pub fn mouth_radius(&self) -> f64 {
+        self.hole.mouth.map_or(self.hole.diameter / 2.0, |m| m.0)
+    }
+}
+
+impl Work<'_, '_> {
+    /// Does a tool with its lowest point at `z` over `at` clear the part?
+    fn tool_clears(&self, tool: &Tool, at: DVec2, z: f64) -> bool {
+        let view = self.side.view;
+        let mut bodies: Vec<(f64, f64)> = Vec::new();
+        let cone = tool.point_height();
+        for k in 1..=4 {
+            let h = cone.max(0.01) * f64::from(k) / 4.0;
+            bodies.push((tool.radius_at(h), h));
+        }
+        bodies.extend(tool.dead_body().iter().map(|&(r, from, _)| (r + 0.5, from)));
+        bodies.iter().all(|&(r, h)| {
+            let s = view.shadow(z + h + OFF_FLOOR);
+            s.is_empty() || s.signed_distance(at) < -(r - 0.02)
+        })
+    }
+
+    /// Holes to be drilled here; the rest are pockets to be milled.
+    pub(crate) fn choose_holes(&mut self) -> Vec<Drilled> {
+        let view = self.side.view;
+        let mut out: Vec<Drilled> = Vec::new();
+        for hole in view.holes() {
+            let disc = Region::disc(hole.at, hole.diameter / 2.0 - 0.02, 0.005);
+            // Already open: cut from the other side.
+            if self.stock.between(hole.bottom + 0.01, hole.top).intersect(&disc).area() < 0.5 * disc.area() {
+                continue;
+            }
+            let d = hole.diameter;
+            let drill = self.side.shop.crib.iter().filter(|t| t.kind == ToolKind::Drill && (t.diameter_mm - d).abs() <= SAME_SIZE).min_by(|a, b| (a.diameter_mm - d).abs().total_cmp(&(b.diameter_mm - d).abs()));
+            let key = format!("{}/{}", self.side.name, place_key(hole.at, hole.bottom));
+            let Some(drill) = drill.cloned() else { continue };
+            let point = drill.point_height();
+            let mut note = None;
+            let tip = match hole.end {
+                HoleEnd::Open => match self.overshoot(&hole, &drill) {
+                    Some(tip) => tip,
+                    None => continue,
+                },
+                HoleEnd::Cone { angle, tip } => {
+                    let own = drill.point_angle_deg.to_radians();
+                    if (own - angle).abs() > 0.02 {
+                        note = Some(format!("The hole's point is drawn at {:.0}°, the drill has {:.0}°", angle.to_degrees(), drill.point_angle_deg));
+                    }
+                    // A blunter drill stands on the end of the cylinder, a sharper one on the tip.
+                    tip.max(hole.bottom - point)
+                }
+                HoleEnd::Flat => {
+                    if self.can_be_milled(&hole) {
+                        continue;
+                    }
+                    note = Some(format!("A flat-bottomed hole Ø{} too deep or too small for an end mill: the drill's point leaves its cone", shop::tool::trim(d)));
+                    hole.bottom
+                }
+                HoleEnd::Step => {
+                    if !self.can_be_milled(&hole) {
+                        self.name_left(&disc, hole.bottom - 0.05, hole.top, "step", &key, format!("A step Ø{} is too deep or too small for an end mill", shop::tool::trim(d)), "A counterbore cutter of that size, or a change of the drawing.");
+                    }
+                    continue;
+                }
+            };
+            if !self.tool_clears(&drill, hole.at, tip) || drill.flute_length_mm < self.mouth_of(&hole) - tip {
+                continue;
+            }
+            if let Some(what) = note {
+                let (lo, hi) = (hole.bottom.min(tip) - point, hole.bottom + point + 0.05);
+                self.name_form(&Region::disc(hole.at, d / 2.0 + 0.05, 0.01), lo, hi, "drill_point", &key, what, "Usual for a drilled hole; where the bottom matters, finish it with an end mill or ask for a drill point in the drawing.");
+            }
+            out.push(Drilled { hole, drill, tip });
+        }
+        self.name_unmade_holes(&out);
+        out
+    }
+
+    fn mouth_of(&self, h: &Hole) -> f64 {
+        h.mouth.map_or(h.top, |m| m.1)
+    }
+
+    fn can_be_milled(&self, h: &Hole) -> bool {
+        self.side.shop.crib.iter().any(|t| {
+            t.kind == ToolKind::Flat && t.flute_length_mm >= h.top - h.bottom + 0.2 && h.diameter >= 1.15 * t.diameter_mm + 0.5
+        })
+    }
+
+    /// Lowest point of a drill that leaves a through hole clean without touching what lies beyond.
+    fn overshoot(&self, h: &Hole, drill: &Tool) -> Option<f64> {
+        let view = self.side.view;
+        let want = h.bottom - drill.point_height() - BREAK;
+        let floor = self.side.through_to.map_or(h.bottom, |t| t - 6.0);
+        let inside = Region::disc(h.at, (h.diameter / 2.0 - 0.03).max(0.1), 0.003);
+        let free = |z: f64| z >= floor.min(h.bottom) && (z < view.bounds.min.z || view.shadow(z + OFF_FLOOR).intersect(&inside).area() < 1e-3);
+        // From below the part there is nothing; inside it the shadow says.
+        if want < view.bounds.min.z || free(want) { Some(want) } else { None }
+    }
+
+    /// Round holes that neither a drill nor an end mill makes.
+    fn name_unmade_holes(&mut self, drilled: &[Drilled]) {
+        for h in self.side.view.holes() {
+            if drilled.iter().any(|d| d.hole == h) {
+                continue;
+            }
+            let disc = Region::disc(h.at, h.diameter / 2.0, 0.005);
+            if self.stock.between(h.bottom + 0.01, h.top).intersect(&disc).area() < 0.5 * disc.area() {
+                continue;
+            }
+            let smallest = self.side.shop.crib.iter().filter(|t| t.kind == ToolKind::Flat && t.flute_length_mm >= h.top - h.bottom + 0.2).map(|t| t.diameter_mm).fold(f64::INFINITY, f64::min);
+            if h.diameter < 1.1 * smallest + 0.3 {
+                let key = format!("{}/{}", self.side.name, place_key(h.at, h.bottom));
+                let d = shop::tool::trim(h.diameter);
+                self.name_left(&disc.grown(0.05, 0.01), h.bottom - 0.4 * h.diameter - 0.5, h.top + 0.05, "hole_without_tool", &key, format!("The crib has no drill Ø{d} and no end mill that reaches {:.1} mm deep in it", h.top - h.bottom), &format!("Buy a drill Ø{d}, or change the hole to a size that is stocked."));
+            }
+        }
+    }
+
+    /// Name a difference of form that is usual and does not stop the job.
+    fn name_form(&mut self, region: &Region, low: f64, high: f64, kind: &str, key: &str, what: String, why: &str) {
+        self.name_left(region, low, high, kind, key, what, why);
+        if let Some(f) = self.named.last_mut() {
+            f.severity = Severity::Warn;
+        }
+    }
+
+    /// Spots and holes, a group for each drill and depth.
+    pub(crate) fn drill(&mut self, drilled: &[Drilled]) {
+        let mut groups: Vec<Vec<&Drilled>> = Vec::new();
+        for d in drilled {
+            let like = |o: &Drilled| o.drill.number == d.drill.number && (o.hole.top - d.hole.top).abs() < 1e-6 && (o.tip - d.tip).abs() < 1e-6;
+            match groups.iter_mut().find(|g| like(g[0])) {
+                Some(g) => g.push(d),
+                None => groups.push(vec![d]),
+            }
+        }
+        groups.sort_by(|a, b| a[0].drill.diameter_mm.total_cmp(&b[0].drill.diameter_mm).then(b[0].hole.top.total_cmp(&a[0].hole.top)));
+        for g in &groups {
+            self.spot(g);
+        }
+        for g in &groups {
+            self.drill_group(g);
+        }
+    }
+
+    fn order(points: &[DVec2]) -> Vec<DVec2> {
+        let mut rest = points.to_vec();
+        let mut out: Vec<DVec2> = Vec::new();
+        while !rest.is_empty() {
+            let at = out.last().copied().unwrap_or(DVec2::ZERO);
+            let k = (0..rest.len()).min_by(|&i, &j| at.distance(rest[i]).total_cmp(&at.distance(rest[j]))).unwrap_or(0);
+            out.push(rest.remove(k));
+        }
+        out
+    }
+
+    fn spot(&mut self, g: &[&Drilled]) {
+        let Some(spot) = self.side.shop.crib.iter().find(|t| t.kind == ToolKind::Spot).cloned() else { return };
+        let d = g[0].drill.diameter_mm;
+        let top = g[0].mouth_top();
+        let key = format!("{}/{}_{}", self.side.name, shop::tool::trim(d), place_key(g[0].hole.at, top));
+        // Stays below the hole's diameter: 0.8 of it.
+        let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm) / (spot.point_angle_deg / 2.0).to_radians().tan();
+        let tip = top - depth;
+        let at: Vec<DVec2> = g.iter().map(|h| h.hole.at).filter(|&p| self.tool_clears(&spot, p, tip)).collect();
+        if at.is_empty() {
+            return;
+        }
+        let id = Self::id(OpKind::Spot, &key);
+        self.drill_op(OpKind::Spot, id, format!("Spot {} holes for drill Ø{}", at.len(), shop::tool::trim(d)), &spot, &at, (tip, top), "A spot guides the drill; it stays smaller than the hole");
+    }
+
+    fn drill_group(&mut self, g: &[&Drilled]) {
+        let tool = g[0].drill.clone();
+        let at: Vec<DVec2> = g.iter().map(|h| h.hole.at).collect();
+        let key = format!("{}/{}_{}", self.side.name, shop::tool::trim(tool.diameter_mm), place_key(g[0].hole.at, g[0].hole.bottom));
+        let id = Self::id(OpKind::Drill, &key);
+        let through = if g[0].hole.end == HoleEnd::Open { " through" } else { "" };
+        let title = format!("Drill {} × Ø{}{through}", at.len(), shop::tool::trim(tool.diameter_mm));
+        let why = "After the spot, and after the faces around it are cut, so that the drill starts on a finished floor";
+        self.drill_op(OpKind::Drill, id, title, &tool, &at, (g[0].tip, g[0].mouth_top()), why);
+        for d in g {
+            self.stock.cut(&Region::disc(d.hole.at, d.hole.diameter / 2.0 - 0.01, 0.004), d.tip + tool.point_height());
+        }
+    }
+
+    fn drill_op(&mut self, kind: OpKind, id: String, title: String, tool: &Tool, at: &[DVec2], (bottom, top): (f64, f64), why: &str) {
+        let o = self.override_of(&id);
+        let mut data = drill(tool, top - bottom, self.side.material, &self.side.shop.machine);
+        if let Some(v) = o.rpm {
+            data.rpm.value = v;
+            data.rpm.bound_by = "a person".into();
+        }
+        if let Some(v) = o.feed {
+            data.feed = v;
+        }
+        if let Some(v) = o.depth {
+            data.peck = Some(v);
+        }
+        let points = Self::order(at);
+        // Rapid to 1 mm over the mouth, or over whatever still stands there.
+        let over = points.iter().map(|&p| self.stock.clear_to(p, tool.radius() + 0.1)).fold(top, f64::max) + 1.0;
+        let moves = vec![Move::Drill { at: points, clear: self.clear_z, start: over, bottom, peck: data.peck.filter(|_| kind == OpKind::Drill), feed: data.feed }];
+        let path = Toolpath { op: id.clone(), title: title.clone(), tool: tool.number, rpm: data.rpm.value, coolant: self.coolant(), engagement_limit: None, moves };
+        let cutter_why = vec![Term::new("D", "as the hole", tool.diameter_mm, "mm"), Term::new("depth/D", "depth by diameter", (top - bottom) / tool.diameter_mm, "")];
+        self.ops.push(Operation { id, kind, title, tool: tool.number, bottom, top, order_why: why.into(), cutter_why, mill: None, drill: Some(data), path: Some(path) });
+    }
+
+    /// Chamfers of 45°, with the flank of the chamfer mill.
+    pub(crate) fn chamfers(&mut self) {
+        let Some(tool) = self.side.shop.crib.iter().find(|t| t.kind == ToolKind::Chamfer && (t.point_angle_deg - 90.0).abs() < 0.01).cloned() else { return };
+        for c in self.side.view.chamfers(LARGEST_CHAMFER) {
+            self.chamfer(&c, &tool);
+        }
+    }
+
+    fn chamfer(&mut self, c: &Chamfer, tool: &Tool) {
+        let view = self.side.view;
+        let key = format!("{}/{}", self.side.name, place_key((c.bounds.min.truncate() + c.bounds.max.truncate()) / 2.0, c.low));
+        let id = Self::id(OpKind::Chamfer, &key);
+        let o = self.override_of(&id);
+        let size = c.high - c.low;
+        let task = MillTask { depth: size, width: size, bend: 0.03, feed_share: 0.6, kappa: FRAC_PI_2 / 2.0 };
+        let mut data = mill(&task, tool, self.side.material, &self.side.shop.machine);
+        apply(&mut data, &o);
+        data.engagement = std::f64::consts::PI;
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
+        let tip_r = tool.tip_diameter_mm / 2.0;
+        let section = view.shadow(c.low - OFF_FLOOR);
+        let mut best: Option<(path::chamfer::Chamfered, f64)> = None;
+        // The tip as far below the edge as there is room for.
+        for below in [1.0, 0.6, 0.3, 0.12] {
+            if tip_r + below + size > tool.radius() - 0.05 {
+                continue;
+            }
+            let tip_z = c.low - below;
+            let offset = tip_r + below;
+            let near = Region::union_all(&c.lines.iter().map(|l| Region::swept(l, offset + 30.0, 0.5)).collect::<Vec<_>>());
+            let mut blocked = Vec::new();
+            let mut heights = vec![OFF_FLOOR, below * 0.5, below - 0.01, below + size * 0.5, below + size + 0.02, tool.point_height(), tool.point_height() + 1.0];
+            heights.extend(self.floors.iter().map(|f| f - tip_z - OFF_FLOOR).filter(|h| *h > 0.0));
+            for h in heights {
+                let r = tool.radius_at(h).max(if h > tool.flute_length_mm { tool.shank_diameter_mm / 2.0 } else { 0.0 });
+                blocked.push(view.shadow(tip_z + h).intersect(&near).grown(r - 0.02, 0.002));
+            }
+            for (r, from, _) in tool.dead_body() {
+                blocked.push(view.shadow(tip_z + from).intersect(&near).grown(r + 0.3, 0.01));
+            }
+            // Stock that this side has not cleared is in the way too.
+            let standing = self.stock.between(tip_z, f64::INFINITY).minus(&view.shadow(tip_z).grown(0.35, 0.01)).opened(0.2, 0.02);
+            blocked.push(standing.grown(tool.radius(), 0.02));
+            let edges = Edges { lines: c.lines.clone(), section: section.clone(), offset, blocked: Region::union_all(&blocked), tip_z, radius: tool.radius() };
+            let done = chamfer(&edges, feeds, self.clear_z, &self.stock);
+            let better = best.as_ref().is_none_or(|b| done.blocked < b.0.blocked - 0.05);
+            if better {
+                let clean = done.blocked < 0.05 && done.kept > 0.0;
+                best = Some((done, below));
+                if clean {
+                    break;
+                }
+            }
+        }
+        let (kept, blocked) = best.as_ref().map_or((0.0, 1.0), |b| (b.0.kept, b.0.blocked));
+        if kept <= 0.0 || blocked > 0.05 {
+            let back = view.from_part.inverse();
+            let places = c.faces.iter().map(|&f| back.bounds(&view.face_bounds(f as usize).grown(0.02))).map(|b| Place::new(b.min, b.max)).collect();
+            let what = if kept > 0.0 { format!("A {size:.2} mm chamfer ends at a wall that the chamfer mill cannot pass") } else { format!("A {size:.2} mm chamfer has no room for the chamfer mill") };
+            self.named.push(Finding::new("chamfer", Severity::Warn, what, "Deburr the rest by hand, or use a smaller chamfer cutter.").keyed(&key).in_setup(self.side.name).at(places));
+        }
+        if let Some((done, below)) = best
+            && done.kept > 0.0
+        {
+            let title = format!("Chamfer {size:.2} × 45°, {}", tool.words());
+            self.push(OpKind::Chamfer, id, title, tool, (c.low - below, c.high), "Once the edges exist, and before the part is turned over", Some(data), done.moves, vec![Term::new("below", "tip below the edge, so that the flank cuts", below, "mm")]);
+        }
+    }
+
+    /// Slanted and free faces that no operation here cuts.
+    pub(crate) fn name_slanted(&mut self) {
+        let view = self.side.view;
+        let chamfers: Vec<u32> = view.chamfers(LARGEST_CHAMFER).into_iter().flat_map(|c| c.faces).collect();
+        let points: Vec<(DVec2, f64, f64)> = view.holes().iter().filter_map(|h| if let HoleEnd::Cone { tip, .. } = h.end { Some((h.at, tip, h.bottom)) } else { None }).collect();
+        let back = view.from_part.inverse();
+        for f in view.slanted() {
+            let b = view.face_bounds(f as usize);
+            let mid = (b.min + b.max) / 2.0;
+            let of_drill = points.iter().any(|p| p.0.distance(mid.truncate()) < 0.01 && b.min.z > p.1 - 0.01 && b.max.z < p.2 + 0.01);
+            if chamfers.contains(&f) || of_drill {
+                continue;
+            }
+            let place = back.bounds(&b.grown(0.02));
+            let s = b.size();
+            self.named.push(
+                Finding::new("uncut_face", Severity::Warn, format!("A slanted or curved face, {:.1} × {:.1} × {:.1} mm, is left rough", s.x, s.y, s.z), "It wants a ball-nose cutter or a tilted setup, which Gold Chip does not plan yet; do it by hand or elsewhere.")
+                    .keyed(place_key(mid.truncate(), mid.z))
+                    .in_setup(self.side.name)
+                    .at(vec![Place::new(place.min, place.max)]),
+            );
+        }
+    }
+}

@@ -1,0 +1,97 @@
+//! Operations as data.
+
+use cutting::{DrillData, MillData};
+use path::motion::Toolpath;
+use reason::{Finding, Term};
+use serde::{Deserialize, Serialize};
+
+/// Sort of operation.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum OpKind {
+    /// Flat over everything.
+    Face,
+    /// Bulk of material.
+    Rough,
+    /// Floors to size.
+    Floor,
+    /// Walls to size.
+    Wall,
+    /// Spots for drills.
+    Spot,
+    /// Holes.
+    Drill,
+    /// Edges.
+    Chamfer,
+}
+
+impl OpKind {
+    /// In a word.
+    pub fn word(self) -> &'static str {
+        match self {
+            OpKind::Face => "face",
+            OpKind::Rough => "rough",
+            OpKind::Floor => "floor",
+            OpKind::Wall => "profile",
+            OpKind::Spot => "spot",
+            OpKind::Drill => "drill",
+            OpKind::Chamfer => "chamfer",
+        }
+    }
+}
+
+/// What a person changed of one operation; everything else stays proposed.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+pub struct Override {
+    /// Tool number.
+    pub tool: Option<u32>,
+    /// 1/min.
+    pub rpm: Option<f64>,
+    /// mm/min.
+    pub feed: Option<f64>,
+    /// Axial depth of a level, mm.
+    pub depth: Option<f64>,
+    /// Radial width, mm.
+    pub width: Option<f64>,
+}
+
+/// An operation with its motion and its reasons.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Operation {
+    /// From kind, cutter-independent place and height: the same after a change elsewhere.
+    pub id: String,
+    /// Sort.
+    pub kind: OpKind,
+    /// Words.
+    pub title: String,
+    /// Tool number.
+    pub tool: u32,
+    /// Lowest height in work coordinates, mm.
+    pub bottom: f64,
+    /// Upper height of what it cuts, mm.
+    pub top: f64,
+    /// Why it stands where it stands.
+    pub order_why: String,
+    /// Why this cutter.
+    pub cutter_why: Vec<Term>,
+    /// Milling numbers.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mill: Option<MillData>,
+    /// Drilling numbers.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub drill: Option<DrillData>,
+    /// Motion.
+    #[serde(skip)]
+    pub path: Option<Toolpath>,
+}
+
+/// A planned side.
+#[derive(Debug, Clone)]
+pub struct SetupRoute {
+    /// In order.
+    pub operations: Vec<Operation>,
+    /// Material afterwards.
+    pub stock: path::Slabs,
+    /// What will be left, and why; places in part coordinates.
+    pub named: Vec<Finding>,
+}

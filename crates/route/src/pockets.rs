@@ -1,0 +1,301 @@
+//! Clearing down to every floor, and finishing floors and walls.
+
+use crate::holes::Drilled;
+use crate::op::OpKind;
+use crate::setup::{FINISH_BEND, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work, apply, place_key};
+use crate::tools::{end_mills, finisher, local_top, roughers};
+use cutting::{MillTask, mill};
+use geom::{DVec3, Region};
+use part::OFF_FLOOR;
+use path::Feeds;
+use path::profile::{Walls, finish_walls};
+use path::rough::{Clearing, clear};
+use reason::{Finding, Place, Severity, Term};
+use shop::tool::Tool;
+use std::f64::consts::FRAC_PI_2;
+
+/// Polygons of finishing: worst distance from the true offset, mm.
+const FINE: f64 = 0.0006;
+/// Polygons of roughing, mm.
+const COARSE: f64 = 0.01;
+
+/// One connected piece of the region open at a height.
+struct Job {
+    key: String,
+    /// From here down …
+    high: f64,
+    /// … to here.
+    low: f64,
+    /// Open region at `low` (what the part leaves free), only this piece, as far as the arena reaches.
+    open: Region,
+    /// The part's shadow at `low`, drilled holes filled.
+    shadow: Region,
+    /// Open region of the next slab below within this piece.
+    deeper: Region,
+    /// Material at the start that is to go, seen from above.
+    goal: Region,
+    /// A floor of the part lies at `low`.
+    floor: bool,
+    /// Highest wall beside it.
+    wall_top: f64,
+    rough: Vec<Tool>,
+    finish: Tool,
+    name: &'static str,
+}
+
+impl Work<'_, '_> {
+    /// The part's shadow at a height with the drilled holes filled.
+    fn filled(&self, z: f64, drilled: &[Drilled]) -> Region {
+        let mut parts = vec![self.side.view.shadow(z)];
+        parts.extend(drilled.iter().filter(|d| d.mouth_top() > z).map(|d| Region::disc(d.hole.at, d.mouth_radius() + 0.01, 0.002)));
+        Region::union_all(&parts)
+    }
+
+    /// Heights at which clearing ends, from the top down.
+    fn ends(&self) -> Vec<f64> {
+        let mut z: Vec<f64> = self.floors.iter().copied().filter(|&f| f < self.top - 1e-3).collect();
+        if let Some(t) = self.side.through_to {
+            z.retain(|&f| f > t + 1e-3);
+            z.push(t);
+        }
+        z
+    }
+
+    fn jobs(&mut self, drilled: &[Drilled]) -> Vec<Job> {
+        let arena = self.block.grown(16.0, COARSE);
+        let ends = self.ends();
+        let mut jobs = Vec::new();
+        let mut high = self.top;
+        for (k, &low) in ends.iter().enumerate() {
+            let shadow = self.filled(low + OFF_FLOOR, drilled);
+            let open = arena.minus(&shadow);
+            let deeper = ends.get(k + 1).map_or(Region::empty(), |&z| arena.minus(&self.filled(z + OFF_FLOOR, drilled)));
+            let is_floor = self.floors.iter().any(|f| (f - low).abs() < 1e-6);
+            for piece in open.components() {
+                let goal = self.stock.between(low, high).intersect(&piece).without_specks(1e-3);
+                let worth = goal.opened(0.05, COARSE).area() > 0.02;
+                if !worth {
+                    continue;
+                }
+                if let Some(job) = self.job(piece, goal, &shadow, &deeper, high, low, is_floor) {
+                    jobs.push(job);
+                }
+            }
+            high = low;
+        }
+        jobs
+    }
+
+    fn job(&mut self, piece: Region, goal: Region, shadow: &Region, deeper: &Region, high: f64, low: f64, floor: bool) -> Option<Job> {
+        let view = self.side.view;
+        // Only around the goal: the open outside reaches far.
+        let near = goal.grown(14.0, COARSE).intersect(&piece);
+        let crib = &self.side.shop.crib;
+        let mills = end_mills(crib, view, &goal.grown(0.5, COARSE), low, self.stock.top(), &self.floors);
+        let wall_top = local_top(view, &goal, 0.3, low, &self.floors);
+        let outside = piece.bounds().zip(self.block.bounds()).is_some_and(|(p, b)| p.0.x < b.0.x - 1.0 || p.1.x > b.1.x + 1.0);
+        let name = if outside { "outline" } else if floor { "pocket" } else { "cut-out" };
+        let middle = goal.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
+        let key = format!("{}/{}", self.side.name, place_key(middle, low));
+        let Some((finish, left)) = finisher(&mills, &near) else {
+            let deep = wall_top - low;
+            self.name_left(&goal, low, high, "too_deep", &key, format!("A {name} {deep:.1} mm deep is deeper than any end mill of the crib reaches"), "Buy or set a longer cutter, cut it from another side, or change the drawing.");
+            return None;
+        };
+        let finish = finish.clone();
+        if left.opened(0.03, 0.003).area() > 1e-3 {
+            for part in left.components() {
+                let room = part.deepest(0.02).map_or(0.0, |d| d.1);
+                let r = shop::tool::trim(finish.radius());
+                // A thin crescent is a sharp corner; a wide rest is a passage too narrow for the cutter.
+                let what = if room < 0.3 * finish.radius() {
+                    format!("An inside corner is sharper than R {r}, the smallest that reaches {:.1} mm deep", wall_top - low)
+                } else {
+                    format!("A passage is too narrow for {}, the smallest end mill that reaches {:.1} mm deep", finish.words(), wall_top - low)
+                };
+                let at = part.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
+                self.name_left(&part.grown(0.05, 0.01), low - 0.01, wall_top.max(high), "corner", &format!("{key}/{}", place_key(at, low)), what, "Ask for a larger radius, relieve the corner with a hole, cut it from another side, or finish it by hand.");
+            }
+        }
+        let largest = if outside { 12.0 } else { 12.0_f64.min(2.0 * near.deepest(0.1).map_or(12.0, |d| d.1)) };
+        let rough = roughers(&mills, &near, &finish, WALL_SKIN, largest).into_iter().cloned().collect();
+        Some(Job { key, high, low, shadow: shadow.intersect(&goal.grown(40.0, COARSE)), deeper: deeper.intersect(&piece), open: piece, goal, floor, wall_top, rough, finish, name })
+    }
+
+    /// Name what will be left, with a place in part coordinates.
+    pub(crate) fn name_left(&mut self, region: &Region, low: f64, high: f64, kind: &str, key: &str, what: String, why: &str) {
+        let back = self.side.view.from_part.inverse();
+        let places = region
+            .components()
+            .iter()
+            .filter_map(Region::bounds)
+            .map(|(lo, hi)| {
+                let b = back.bounds(&geom::Box3 { min: DVec3::new(lo.x, lo.y, low), max: DVec3::new(hi.x, hi.y, high) });
+                Place::new(b.min, b.max)
+            })
+            .collect();
+        self.named.push(Finding::new(kind, Severity::Stop, what, why).keyed(key).in_setup(self.side.name).at(places));
+    }
+
+    /// Rough everything, then floors, then walls.
+    pub(crate) fn pockets(&mut self, drilled: &[Drilled]) {
+        let jobs = self.jobs(drilled);
+        let mut sizes: Vec<f64> = jobs.iter().flat_map(|j| j.rough.iter().map(|t| t.diameter_mm)).collect();
+        sizes.sort_by(|a, b| b.total_cmp(a));
+        sizes.dedup();
+        for d in sizes {
+            for j in &jobs {
+                if let Some(t) = j.rough.iter().find(|t| t.diameter_mm == d) {
+                    self.rough(j, t);
+                }
+            }
+        }
+        let mut finishers: Vec<f64> = jobs.iter().flat_map(|j| j.rough.iter().chain([&j.finish]).map(|t| t.diameter_mm)).collect();
+        finishers.sort_by(|a, b| b.total_cmp(a));
+        finishers.dedup();
+        for &d in &finishers {
+            for j in jobs.iter().filter(|j| j.floor) {
+                if let Some(t) = j.rough.iter().chain([&j.finish]).find(|t| t.diameter_mm == d) {
+                    self.floor(j, t);
+                }
+            }
+            for j in jobs.iter().filter(|j| j.finish.diameter_mm == d) {
+                self.walls(j);
+            }
+        }
+    }
+
+    fn arena(&self, r: f64) -> Region {
+        self.block.grown(r + 3.0, COARSE)
+    }
+
+    fn rough(&mut self, j: &Job, proposed: &Tool) {
+        let id = Self::id(OpKind::Rough, &format!("{}/{}", j.key, shop::tool::trim(proposed.diameter_mm)));
+        let tool = self.tool_for(&id, proposed).clone();
+        let o = self.override_of(&id);
+        let r = tool.radius();
+        let bottom = if j.floor { j.low + FLOOR_SKIN } else { j.low };
+        let allowed = self.arena(r).minus(&j.shadow.grown(r + WALL_SKIN, COARSE / 2.0)).intersect(&j.open);
+        let material = self.stock.between(bottom, j.high + FLOOR_SKIN).intersect(&j.open).minus(&j.shadow.grown(WALL_SKIN + 0.02, COARSE)).without_specks(0.01);
+        if material.opened(0.1, COARSE).is_empty() || allowed.is_empty() {
+            return;
+        }
+        let top = self
+            .stock
+            .parts()
+            .filter(|(z0, z1, s)| *z1 > bottom + 1e-6 && *z0 < j.high + FLOOR_SKIN && s.intersect(&material).area() > 0.01)
+            .map(|p| p.1)
+            .fold(bottom, f64::max)
+            .min(j.high + FLOOR_SKIN);
+        let width = o.width.unwrap_or(ROUGH_WIDTH * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
+        let depth = top - bottom;
+        if depth < 1e-3 {
+            return;
+        }
+        let task = MillTask { depth: depth.min(1.2 * tool.diameter_mm), width, bend: ROUGH_BEND, feed_share: 1.0, kappa: FRAC_PI_2 };
+        let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
+        apply(&mut data, &o);
+        let n = (depth / data.ap.value.max(0.05)).ceil().max(1.0);
+        let levels = (1..=n as usize).map(|k| top - depth * k as f64 / n).collect();
+        let clearing = Clearing {
+            allowed,
+            material: material.clone(),
+            radius: r,
+            engagement: data.engagement,
+            levels,
+            top,
+            // A helix falls by a twentieth of the diameter a turn: some 2 to 3°.
+            helix_pitch: 0.06 * tool.diameter_mm,
+            skin_only: false,
+            tolerance: COARSE,
+        };
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
+        let done = clear(&clearing, feeds, self.clear_z, &self.stock);
+        self.stock.cut(&done.swept, bottom);
+        let title = format!("Rough {} to Z{bottom:.2}, {}", j.name, tool.words());
+        let why = "Everything is roughed before anything is finished (stress moves the part); larger cutters first, from the top down";
+        let cutter = vec![
+            Term::new("D", "cutter", tool.diameter_mm, "mm"),
+            Term::new("flutes", "length, for a wall beside it of", j.wall_top - j.low, "mm"),
+            Term::new("passes", "passes of a level", done.passes as f64, ""),
+        ];
+        self.push(OpKind::Rough, id, title, &tool, (bottom, top), why, Some(data), done.moves, cutter);
+    }
+
+    fn floor(&mut self, j: &Job, proposed: &Tool) {
+        let id = Self::id(OpKind::Floor, &format!("{}/{}", j.key, shop::tool::trim(proposed.diameter_mm)));
+        let tool = self.tool_for(&id, proposed).clone();
+        let o = self.override_of(&id);
+        let r = tool.radius();
+        // The skin of the walls is the profile's; the floor goes close to it.
+        let margin = 0.05;
+        let here = j.open.minus(&j.deeper);
+        let material = self.stock.between(j.low, j.low + FLOOR_SKIN * 0.9).intersect(&here).minus(&j.shadow.grown(WALL_SKIN + margin + 0.03, COARSE)).without_specks(0.01);
+        if material.opened(0.05, COARSE).is_empty() {
+            return;
+        }
+        let allowed = self.arena(r).minus(&j.shadow.grown(r + WALL_SKIN + margin, COARSE / 2.0)).intersect(&j.open);
+        let width = o.width.unwrap_or(0.5 * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
+        let task = MillTask { depth: FLOOR_SKIN, width, bend: FINISH_BEND, feed_share: 0.8, kappa: FRAC_PI_2 };
+        let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
+        apply(&mut data, &o);
+        let clearing = Clearing {
+            allowed,
+            material,
+            radius: r,
+            engagement: data.engagement,
+            levels: vec![j.low],
+            top: j.low + FLOOR_SKIN,
+            helix_pitch: 0.15,
+            skin_only: true,
+            tolerance: COARSE,
+        };
+        // The skin is 0.15 mm deep: where the cutter comes down it may meet it full width; that is what is stated.
+        data.engagement = std::f64::consts::PI;
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
+        let done = clear(&clearing, feeds, self.clear_z, &self.stock);
+        self.stock.cut(&done.swept, j.low);
+        let title = format!("Floor at Z{:.2}, skin {FLOOR_SKIN} deep, {}", j.low, tool.words());
+        self.push(OpKind::Floor, id, title, &tool, (j.low, j.low + FLOOR_SKIN), "Floors after all roughing, before the walls that meet them", Some(data), done.moves, vec![Term::new("D", "the cutters that roughed it", tool.diameter_mm, "mm")]);
+    }
+
+    fn walls(&mut self, j: &Job) {
+        let id = Self::id(OpKind::Wall, &j.key);
+        let tool = self.tool_for(&id, &j.finish).clone();
+        let o = self.override_of(&id);
+        let r = tool.radius();
+        let arena = self.arena(r);
+        let allowed = arena.minus(&j.shadow.grown(r, FINE)).intersect(&j.open.grown(0.01, COARSE));
+        // Where this setup has material to take at the wall, and the part is what bounds the path.
+        let only = j.goal.grown(r - 0.02, FINE).intersect(&j.shadow.grown(r + 0.004, FINE));
+        // Walls that go on deeper are finished there in one go.
+        let deeper = if j.deeper.is_empty() { Region::empty() } else { arena.minus(&arena.minus(&j.deeper).grown(r, FINE)) };
+        let not = (!deeper.is_empty()).then(|| {
+            let rings: Vec<Region> = deeper.loops().into_iter().map(|mut l| {
+                l.push(l[0]);
+                Region::swept(&l, 0.004, FINE)
+            }).collect();
+            Region::union_all(&rings)
+        });
+        let entry = arena.minus(&j.shadow.grown(r + WALL_SKIN + 0.08, FINE)).intersect(&j.open);
+        let height = (j.wall_top - j.low).max(j.high - j.low);
+        let task = MillTask { depth: height.min(2.0 * tool.diameter_mm), width: WALL_SKIN, bend: FINISH_BEND, feed_share: 0.7, kappa: FRAC_PI_2 };
+        let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
+        apply(&mut data, &o);
+        let n = (height / data.ap.value.max(0.1)).ceil().max(1.0);
+        let levels: Vec<f64> = (1..=n as usize).map(|k| j.low + height - height * k as f64 / n).collect();
+        let walls = Walls { allowed, only: Some(only), not, entry, radius: r, levels, tolerance: 0.0012 };
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
+        let moves = finish_walls(&walls, feeds, self.clear_z, &self.stock);
+        // In corners the skin is met over a wider angle; this is what is stated for the finish.
+        data.engagement = FRAC_PI_2;
+        let swept = walls.allowed.shrunk(0.002, FINE).grown(r - 0.002, FINE).intersect(&j.open);
+        self.stock.cut(&swept, j.low);
+        let title = format!("Profile {} to Z{:.2}, {}", j.name, j.low, tool.words());
+        let cutter = vec![
+            Term::new("R", "cutter radius, at most 0.8 × the smallest corner where the crib allows (common practice, no source)", r, "mm"),
+            Term::new("h", "height of wall", height, "mm"),
+        ];
+        self.push(OpKind::Wall, id, title, &tool, (j.low, j.low + height), "Walls last, climb, in one go from top to bottom where the flutes reach", Some(data), moves, cutter);
+    }
+}

@@ -1,0 +1,194 @@
+//! One side: the frame of the plan, and facing.
+
+use crate::op::{OpKind, Operation, Override, SetupRoute};
+use cutting::{MillTask, mill};
+use geom::{DVec2, Region};
+use part::View;
+use path::face::{Facing, face};
+use path::motion::{Coolant, Toolpath};
+use path::{Feeds, Slabs};
+use reason::{Finding, Term};
+use shop::Shop;
+use shop::machine::Material;
+use shop::tool::{Tool, ToolKind};
+use std::collections::BTreeMap;
+
+/// What a side is planned from.
+pub struct Side<'a> {
+    /// The part in this setup's work frame.
+    pub view: &'a View<'a>,
+    /// Material at the start, work frame.
+    pub stock: Slabs,
+    /// The shop.
+    pub shop: &'a Shop,
+    /// What is cut.
+    pub material: &'a Material,
+    /// Name of the setup.
+    pub name: &'a str,
+    /// Below the part's bottom the outline is cut to here; none on the side where the bottom is done.
+    pub through_to: Option<f64>,
+    /// Decisions of a person by operation id.
+    pub overrides: &'a BTreeMap<String, Override>,
+}
+
+/// Left on walls by roughing, mm (common practice 0.2–0.3, no source).
+pub(crate) const WALL_SKIN: f64 = 0.25;
+/// Left on floors by roughing, mm (common practice 0.1–0.2, no source).
+pub(crate) const FLOOR_SKIN: f64 = 0.15;
+/// Rapids pass this far over everything, mm.
+const OVER: f64 = 5.0;
+/// Roughing width ÷ diameter: 60° of engagement.
+pub(crate) const ROUGH_WIDTH: f64 = 0.25;
+/// Bending allowed when roughing and when finishing, mm.
+pub(crate) const ROUGH_BEND: f64 = 0.06;
+pub(crate) const FINISH_BEND: f64 = 0.01;
+
+pub(crate) struct Work<'a, 'b> {
+    pub side: &'b Side<'a>,
+    pub stock: Slabs,
+    pub ops: Vec<Operation>,
+    pub named: Vec<Finding>,
+    pub floors: Vec<f64>,
+    /// Upper end of the part.
+    pub top: f64,
+    /// Rapids in XY run here.
+    pub clear_z: f64,
+    /// The block's outline at its widest, seen from above.
+    pub block: Region,
+}
+
+/// Plan a side.
+pub fn plan_side(side: &Side) -> SetupRoute {
+    let floors = side.view.floors();
+    let stock = side.stock.clone();
+    let clear_z = stock.top().max(side.view.bounds.max.z) + OVER;
+    let block = Region::union_all(stock.parts().map(|p| p.2));
+    let mut w = Work { side, stock, ops: Vec::new(), named: Vec::new(), floors, top: side.view.bounds.max.z, clear_z, block };
+    w.face();
+    let drilled = w.choose_holes();
+    w.pockets(&drilled);
+    w.drill(&drilled);
+    w.chamfers();
+    w.name_slanted();
+    SetupRoute { operations: w.ops, stock: w.stock, named: w.named }
+}
+
+impl Work<'_, '_> {
+    pub(crate) fn coolant(&self) -> Coolant {
+        if self.side.material.coolant == "flood" { Coolant::Flood } else { Coolant::Dry }
+    }
+    pub(crate) fn override_of(&self, id: &str) -> Override {
+        self.side.overrides.get(id).copied().unwrap_or_default()
+    }
+    /// A person's choice of cutter, if the crib has it.
+    pub(crate) fn tool_for<'t>(&'t self, id: &str, proposed: &'t Tool) -> &'t Tool {
+        match self.override_of(id).tool {
+            Some(n) => self.side.shop.crib.iter().find(|t| t.number == n).unwrap_or(proposed),
+            None => proposed,
+        }
+    }
+    pub(crate) fn id(kind: OpKind, key: &str) -> String {
+        format!("{}:{key}", kind.word())
+    }
+
+    /// Everything over the part's top, by rows with the face mill (or the largest end mill where none is in the crib).
+    fn face(&mut self) {
+        if self.stock.top() < self.top + 1e-4 {
+            return;
+        }
+        let material = self.stock.between(self.top, f64::INFINITY);
+        let Some((min, max)) = material.bounds() else { return };
+        let crib = &self.side.shop.crib;
+        let proposed = crib
+            .iter()
+            .filter(|t| t.kind == ToolKind::Face)
+            .max_by(|a, b| a.diameter_mm.total_cmp(&b.diameter_mm))
+            .or_else(|| crib.iter().filter(|t| t.kind == ToolKind::Flat).max_by(|a, b| a.diameter_mm.total_cmp(&b.diameter_mm)));
+        let Some(proposed) = proposed else { return };
+        let id = Self::id(OpKind::Face, self.side.name);
+        let tool = self.tool_for(&id, proposed).clone();
+        let o = self.override_of(&id);
+        let step = o.width.unwrap_or(0.7 * tool.diameter_mm).min(0.95 * tool.diameter_mm);
+        let mut facing = Facing { min, max, radius: tool.radius(), step, levels: Vec::new() };
+        let total = self.stock.top() - self.top;
+        let task = MillTask { depth: total.min(2.0), width: facing.even_step(), bend: ROUGH_BEND, feed_share: 0.5, kappa: std::f64::consts::FRAC_PI_2 };
+        let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
+        apply(&mut data, &o);
+        facing.levels = face_levels(self.stock.top(), self.top, data.ap.value);
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
+        let moves = face(&facing, feeds, self.clear_z, &self.stock);
+        let last = self.side.through_to.is_none();
+        let title = if last { format!("Deck the hat off, {}", tool.words()) } else { format!("Face, {}", tool.words()) };
+        let why = if last { "The hat held the first side; it goes before anything of this side can be reached" } else { "A clean reference first" };
+        self.push(OpKind::Face, id, title, &tool, (self.top, self.top + total), why, Some(data), moves, vec![Term::new("D", "as wide as the crib has: fewest rows", tool.diameter_mm, "mm")]);
+        self.stock.cut(&material.grown(1.0, 0.01), self.top);
+    }
+
+    pub(crate) fn push(
+        &mut self,
+        kind: OpKind,
+        id: String,
+        title: String,
+        tool: &Tool,
+        (bottom, top): (f64, f64),
+        order_why: &str,
+        mill: Option<cutting::MillData>,
+        moves: Vec<path::motion::Move>,
+        cutter_why: Vec<Term>,
+    ) {
+        if moves.is_empty() {
+            return;
+        }
+        let (rpm, engagement) = mill.as_ref().map_or((0.0, None), |m| (m.rpm.value, Some(m.engagement)));
+        let path = Toolpath { op: id.clone(), title: title.clone(), tool: tool.number, rpm, coolant: self.coolant(), engagement_limit: engagement, moves };
+        self.ops.push(Operation { id, kind, title, tool: tool.number, bottom, top, order_why: order_why.into(), cutter_why, mill, drill: None, path: Some(path) });
+    }
+}
+
+/// A person's numbers over the proposed ones.
+pub(crate) fn apply(data: &mut cutting::MillData, o: &Override) {
+    let set = |j: &mut reason::Judged<f64>, v: Option<f64>| {
+        if let Some(v) = v {
+            j.value = v;
+            j.bound_by = "a person".into();
+        }
+    };
+    set(&mut data.rpm, o.rpm);
+    set(&mut data.feed, o.feed);
+    set(&mut data.ap, o.depth);
+    data.plunge = (data.feed.value * 0.3).max(1.0).floor();
+}
+
+/// Levels of a face: even steps of at most `ap`, and a last thin one (0.25 mm) that lies below the overhang left by the first side's cut
+/// below the part, so that the overhang is gone before the last pass.
+fn face_levels(from: f64, to: f64, ap: f64) -> Vec<f64> {
+    const LAST: f64 = 0.25;
+    let depth = from - to;
+    if depth <= LAST * 1.5 {
+        return vec![to];
+    }
+    let n = ((depth - LAST) / ap).ceil().max(1.0);
+    let step = (depth - LAST) / n;
+    let mut out: Vec<f64> = (1..=n as usize).map(|k| from - step * k as f64).collect();
+    out.push(to);
+    out
+}
+
+/// A key that names a place: quantised to a tenth of a mm.
+pub(crate) fn place_key(p: DVec2, z: f64) -> String {
+    format!("{:.1}_{:.1}_{:.1}", p.x, p.y, z)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_last_face_level_is_thin() {
+        let l = face_levels(24.0, 16.0, 1.3);
+        assert_eq!(*l.last().unwrap(), 16.0);
+        assert!((l[l.len() - 2] - 16.25).abs() < 1e-9);
+        assert!(l.windows(2).all(|w| w[0] - w[1] <= 1.3 + 1e-9 && w[0] > w[1]));
+        assert_eq!(face_levels(16.2, 16.0, 1.0), vec![16.0]);
+    }
+}
