@@ -108,7 +108,8 @@ impl Region {
         off.add_paths(paths, join, end);
         let mut out = Paths64::new();
         off.execute(by * GRID, &mut out);
-        Region { paths: out }
+        // Round joins put a point on every corner of a dense polygon: without this the count doubles with each offset.
+        Region { paths: c2::simplify_paths(&out, 0.25 * tol * GRID, true) }
     }
     /// Grown (`by` > 0) or shrunk; arcs are polygons within `tol` mm.
     pub fn offset(&self, by: f64, join: Join, tol: f64) -> Region {
@@ -196,12 +197,31 @@ impl Region {
             let cross = (b.x - a.x) as i128 * (c.y - a.y) as i128 - (b.y - a.y) as i128 * (c.x - a.x) as i128;
             cross.signum()
         };
-        self.paths.iter().all(|l| {
-            (0..l.len()).all(|i| {
-                let (c, d) = (&l[i], &l[(i + 1) % l.len()]);
-                !(side(&p, &q, c) * side(&p, &q, d) < 0 && side(c, d, &p) * side(c, d, &q) < 0)
-            })
-        })
+        // Where it meets the border, touching included; between two such places it is inside or outside as a whole.
+        let d = b - a;
+        let along = |c: &Point64| (dv(c) - a).dot(d) / d.length_squared();
+        let mut meets = vec![0.0, 1.0];
+        for l in &self.paths {
+            for i in 0..l.len() {
+                let (c, e) = (&l[i], &l[(i + 1) % l.len()]);
+                let (sc, se) = (side(&p, &q, c), side(&p, &q, e));
+                if sc == 0 {
+                    meets.push(along(c));
+                }
+                if sc * se < 0 && side(c, e, &p) * side(c, e, &q) <= 0 {
+                    let (u, v) = (dv(c), dv(e));
+                    let w = v - u;
+                    meets.push((u - a).perp_dot(w) / d.perp_dot(w));
+                }
+            }
+        }
+        meets.retain(|t| (0.0..=1.0).contains(t));
+        meets.sort_by(f64::total_cmp);
+        meets.windows(2).all(|w| w[1] - w[0] < 1e-9 || self.contains_or_touches(a + d * f64::midpoint(w[0], w[1])))
+    }
+    /// In it, or within the rounding of its border (3 nm).
+    fn contains_or_touches(&self, p: DVec2) -> bool {
+        self.contains(p) || self.nearest_on_border(p).is_some_and(|q| q.distance(p) < 3e-6)
     }
     /// Point of the border nearest to `p`.
     pub fn nearest_on_border(&self, p: DVec2) -> Option<DVec2> {
@@ -342,5 +362,18 @@ mod tests {
                 }
             }
         }
+    }
+}
+#[cfg(test)]
+mod segment_tests {
+    use super::*;
+
+    #[test]
+    fn a_shortcut_across_a_hole_corner_is_seen() {
+        let ring = Region::rect(DVec2::splat(-20.0), DVec2::splat(20.0)).minus(&Region::rect(DVec2::new(-2.7, -10.0), DVec2::new(10.0, 2.7)));
+        assert!(!ring.contains_segment(DVec2::new(-2.701, -1.0749), DVec2::new(1.0877, 2.701)));
+        assert!(!ring.contains_segment(DVec2::new(-2.7, -1.0749), DVec2::new(1.0877, 2.7)), "from border to border through the hole");
+        assert!(ring.contains_segment(DVec2::new(-2.7, -1.0749), DVec2::new(-2.7, 1.0)), "along the border");
+        assert!(ring.contains_segment(DVec2::new(-2.7, 2.7), DVec2::new(-5.0, 9.0)));
     }
 }

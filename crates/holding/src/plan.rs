@@ -3,6 +3,7 @@
 use crate::grip::{Contact, Sides, hidden_volume, lowest_cut_near_jaws};
 use geom::{Box3, DMat3, DVec3, Placement};
 use part::{Part, View};
+use rayon::prelude::*;
 use reason::{Finding, Severity, Term};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Vise};
@@ -150,7 +151,7 @@ impl Way {
     }
     /// Smaller is better, in this order.
     fn rank(&self) -> (f64, i32, f64) {
-        let cost = (self.hidden / 5.0).round() + self.tall * 1000.0;
+        let cost = cost(self.hidden, self.tall);
         let grip = self.jaw_top.min(12.0) * self.contact.length.min(60.0) * (0.3 + self.support.min(0.7));
         (cost, i32::from(!self.holds()), -grip)
     }
@@ -203,15 +204,26 @@ pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Res
             }
         }
     }
-    let mut ways = Vec::new();
-    for axis in 0..3 {
-        if let Order::Up { axis: a, .. } = choice.order
-            && a != axis
-        {
-            continue;
-        }
-        ways.extend(ways_along(part, axis, vise, choice));
-    }
+    let axes: Vec<usize> = match choice.order {
+        Order::Up { axis, .. } => vec![axis.min(2)],
+        Order::Best => (0..3).collect(),
+    };
+    let costs: Vec<(usize, f64, f64)> = axes
+        .par_iter()
+        .map(|&axis| {
+            let view = View::new(part, Placement { turn: turn(unit(axis, true), unit((axis + 1) % 3, true)).transpose(), shift: DVec3::ZERO });
+            (axis, hidden_volume(&view), (part.bounds.size()[axis] - DEEP).max(0.0) / 10.0)
+        })
+        .collect();
+    // Grip is looked at only along the axis that leaves least out of reach (and its equals).
+    let least = costs.iter().map(|c| cost(c.1, c.2)).fold(f64::INFINITY, f64::min);
+    let good: Vec<(usize, f64, f64, bool)> = costs
+        .iter()
+        .filter(|c| cost(c.1, c.2) <= least)
+        .flat_map(|&(axis, hidden, tall)| [true, false].map(|positive| (axis, hidden, tall, positive)))
+        .filter(|&(.., positive)| !matches!(choice.order, Order::Up { positive: p, .. } if p != positive))
+        .collect();
+    let mut ways: Vec<Way> = good.par_iter().flat_map_iter(|&(axis, hidden, tall, positive)| ways_up(part, axis, positive, hidden, tall, vise)).collect();
     ways.sort_by(|a, b| {
         let (x, y) = (a.rank(), b.rank());
         x.0.total_cmp(&y.0).then(x.1.cmp(&y.1)).then(x.2.total_cmp(&y.2))
@@ -220,55 +232,45 @@ pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Res
     Ok(build(part, machine, vise, choice, best, ways.iter().map(Way::words).collect()))
 }
 
-fn ways_along(part: &Part, axis: usize, vise: &Vise, choice: &Choice) -> Vec<Way> {
-    let size = part.bounds.size();
-    let tall = (size[axis] - DEEP).max(0.0) / 10.0;
+/// What is out of reach counts in steps of 5 mm³, height beyond the cutters heavily.
+fn cost(hidden: f64, tall: f64) -> f64 {
+    (hidden / 5.0).round() + tall * 1000.0
+}
+
+fn ways_up(part: &Part, axis: usize, positive: bool, hidden: f64, tall: f64, vise: &Vise) -> Vec<Way> {
+    let up = unit(axis, positive);
+    let frame = |up: DVec3, back: DVec3| Placement { turn: turn(up, back).transpose(), shift: DVec3::ZERO };
     let mut out = Vec::new();
-    let mut hidden = None;
-    for positive in [true, false] {
-        if let Order::Up { positive: p, .. } = choice.order
-            && p != positive
-        {
-            continue;
-        }
-        let up = unit(axis, positive);
-        for k in [(axis + 1) % 3, (axis + 2) % 3] {
-            let back = unit(k, true);
-            // Second setup: turned over about the work's x.
-            let first = View::new(part, Placement { turn: turn(up, back).transpose(), shift: DVec3::ZERO });
-            let volume = *hidden.get_or_insert_with(|| hidden_volume(&first));
-            let second = View::new(part, Placement { turn: turn(-up, -back).transpose(), shift: DVec3::ZERO });
-            let second_from_first = second.from_part.after(&first.from_part.inverse());
-            let z0 = second.bounds.min.z;
-            let low = lowest_cut_near_jaws(&second, &first, &second_from_first) - z0;
-            let sides = Sides::of(&second);
-            let limit = low - 1.0;
-            // The most grip that still bears; a deep jaw on a thin flange is worth less than a shallow one on a wall.
-            let mut best = (0.0, Contact { length: 0.0, span: 0.0 });
-            for g in grips(vise) {
-                if g > limit + 1e-9 {
-                    break;
-                }
-                let c = sides.contact(z0, z0 + g);
-                let worth = |g: f64, c: Contact| if g < LEAST_GRIP { 0.0 } else { g.min(14.0) * c.length.min(60.0) };
-                if worth(g, c) >= worth(best.0, best.1) {
-                    best = (g, c);
-                }
+    let mut seen: Option<(f64, f64)> = None;
+    for k in [(axis + 1) % 3, (axis + 2) % 3] {
+        let back = unit(k, true);
+        let second = View::new(part, frame(-up, -back));
+        // Second setup: turned over about the work's x.
+        let first = View::new(part, frame(up, back));
+        let second_from_first = second.from_part.after(&first.from_part.inverse());
+        let z0 = second.bounds.min.z;
+        let low = lowest_cut_near_jaws(&second, &first, &second_from_first) - z0;
+        let sides = Sides::of(&second);
+        let limit = low - 1.0;
+        // The most grip that still bears; a deep jaw on a thin flange is worth less than a shallow one on a wall.
+        let mut best = (0.0, Contact { length: 0.0, span: 0.0 });
+        for g in grips(vise) {
+            if g > limit + 1e-9 {
+                break;
             }
-            let top = first.bounds.max.z;
-            let flat = first.shadow(top - part::OFF_FLOOR).area();
-            let outline = first.shadow(first.bounds.min.z - 1.0).area();
-            let rests = first.floors().first().is_some_and(|z| (z - top).abs() < 1e-3);
-            out.push(Way {
-                up,
-                back,
-                hidden: volume,
-                tall,
-                jaw_top: best.0,
-                contact: best.1,
-                support: if rests { flat / outline.max(1e-9) } else { 0.0 },
-            });
+            let c = sides.contact(z0, z0 + g);
+            let worth = |g: f64, c: Contact| if g < LEAST_GRIP { 0.0 } else { g.min(14.0) * c.length.min(60.0) };
+            if worth(g, c) >= worth(best.0, best.1) {
+                best = (g, c);
+            }
         }
+        let (flat, outline) = *seen.get_or_insert_with(|| {
+            let top = first.bounds.max.z;
+            let rests = first.floors().first().is_some_and(|z| (z - top).abs() < 1e-3);
+            let flat = if rests { first.shadow(top - part::OFF_FLOOR).area() } else { 0.0 };
+            (flat, first.shadow(first.bounds.min.z - 1.0).area())
+        });
+        out.push(Way { up, back, hidden, tall, jaw_top: best.0, contact: best.1, support: flat / outline.max(1e-9) });
     }
     out
 }

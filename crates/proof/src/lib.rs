@@ -25,6 +25,8 @@ use shop::tool::Tool;
 pub const GOUGE_LIMIT: f64 = 0.02;
 /// Highest leftover that passes without being named, mm.
 pub const LEFT_LIMIT: f64 = 0.1;
+/// Smaller differences are not measured, mm: the error bound is of that size.
+const MEASURED: f64 = 0.002;
 /// Smaller differences are not listed, mm.
 const LISTED: f64 = 0.006;
 /// From here a leftover is worth a note, mm.
@@ -79,8 +81,8 @@ impl Default for Limits {
             travel_min: DVec3::new(0.0, 0.0, -320.0),
             travel_max: DVec3::new(400.0, 220.0, 0.0),
             motion: time::Motion::default(),
-            loose_looks: 120,
-            rays: [260_000.0, 130_000.0],
+            loose_looks: 60,
+            rays: [220_000.0, 90_000.0],
         }
     }
 }
@@ -162,13 +164,18 @@ pub fn prove(input: &Input) -> Proof {
         setup_minutes.push(time::seconds(&s.program.steps, &input.limits.motion).iter().sum::<f64>() / 60.0);
     }
     let error = input.chord_error + 0.0005 + if sliced { sweep::SLICE / 2.0 } else { 0.0 };
-    let gone = compare::differences(&stock, &model, &surface, false, LISTED);
-    let left = compare::differences(&stock, &model, &surface, true, LISTED);
+    let gone = compare::differences(&stock, &model, &surface, false, MEASURED);
+    let left = compare::differences(&stock, &model, &surface, true, MEASURED);
 
     let gouge_mm = gone.iter().map(|g| g.depth).fold(0.0, f64::max);
     for patch in compare::group(&gone) {
         if patch.depth > LISTED {
-            findings.push(gouge_finding(&patch, error));
+            let mut f = gouge_finding(&patch, error);
+            let blamed = input.setups.iter().find_map(|s| run::blame(s, s.part_from_work.inverse().point(patch.deepest)).map(|l| (s, l)));
+            if let Some((s, line)) = blamed {
+                f = f.in_setup(&s.name).at_line(line);
+            }
+            findings.push(f);
         }
     }
     let (by_name, rest) = split_named(&left, input.named);

@@ -111,6 +111,24 @@ enum Event {
     Drop(Piece),
 }
 
+/// First step of a setup whose cutter covers a point (work coordinates): what is to blame for a gouge there.
+pub(crate) fn blame(input: &SetupInput, p: DVec3) -> Option<u32> {
+    input.program.steps.iter().filter(|s| s.moves() && !s.machine).find_map(|step| {
+        let tool = input.tools.iter().find(|t| t.number == step.tool)?;
+        let s = Sweep::new(step.from, step.to, &step.shape);
+        let hit = if s.upright() {
+            let h = p.z - s.z_min();
+            h >= 0.0 && p.z <= s.z_max() + tool.flute_length_mm && s.distance(p.truncate()) < tool.radius_at(h) - 1e-4
+        } else {
+            s.at_height(p.z, tool.flute_length_mm).is_some_and(|part| {
+                let r = if s.level() { tool.radius_at(p.z - s.z0) } else { tool.radius() };
+                part.distance(p.truncate()) < r - 1e-4
+            })
+        };
+        hit.then_some(step.line)
+    })
+}
+
 pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits) -> Outcome {
     let work_from_part = input.part_from_work.inverse();
     let mut stock = stock.placed(&work_from_part);
@@ -321,8 +339,8 @@ fn check_travel(step: &Step, input: &SetupInput, limits: &Limits, gather: &mut G
         let name = ["X", "Y", "Z"][k];
         let (lo, hi) = (limits.travel_min[k], limits.travel_max[k]);
         let beyond = (lo - at[k]).max(at[k] - hi);
-        // A machine-coordinate move names its own axes only; the others stay where they were.
-        if beyond > 1e-3 && !(step.machine && k < 2) {
+        // An axis that stands still is where it was checked before: a length offset alone moves nothing.
+        if beyond > 1e-3 && (step.to[k] - step.from[k]).abs() > 1e-9 {
             gather.add(("travel", step.tool, name), Severity::Stop, step.line, beyond, None, move |w, _| format!("{name} leaves the machine's travel ({lo:.0} to {hi:.0} mm) by {w:.1} mm"), "The control stops with an axis limit; move the vise or the zero, or use a shorter tool.");
         }
     }
