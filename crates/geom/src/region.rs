@@ -62,6 +62,15 @@ impl Region {
         let path: Path64 = points.iter().map(|&p| pt(p)).collect();
         Self::inflate(&vec![path], radius, JoinType::Round, EndType::Round, tol)
     }
+    /// All points within `radius` of a polyline, but nothing beyond its ends; a line that ends where it starts is a ring.
+    pub fn band(points: &[DVec2], radius: f64, tol: f64) -> Self {
+        let mut path: Path64 = points.iter().map(|&p| pt(p)).collect();
+        let closed = path.len() > 2 && path.first() == path.last();
+        if closed {
+            path.pop();
+        }
+        Self::inflate(&vec![path], radius, JoinType::Round, if closed { EndType::Joined } else { EndType::Butt }, tol)
+    }
     /// Has it no points?
     pub fn is_empty(&self) -> bool {
         self.paths.is_empty()

@@ -35,7 +35,7 @@ pub struct Chamfered {
 /// Chamfer all edges that are not blocked.
 pub fn chamfer(e: &Edges, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Chamfered {
     let ring = e.section.grown(e.offset, 0.0005);
-    let band = Region::union_all(&e.lines.iter().map(|l| Region::swept(l, e.offset + 0.004, 0.0005)).collect::<Vec<_>>());
+    let band = Region::union_all(&e.lines.iter().map(|l| Region::band(l, e.offset + 0.004, 0.0005)).collect::<Vec<_>>());
     let lines: Vec<Vec<DVec2>> = ring
         .loops()
         .into_iter()

@@ -67,12 +67,15 @@ fn run_out(allowed: &Region, p: DVec2, dir: DVec2, radius: f64) -> Option<DVec2>
     [radius + 2.0, 0.5 * radius + 0.5, 0.5].into_iter().map(|l| p + dir * l).find(|&q| allowed.contains_segment(p + dir * 0.002 + dir.perp() * 0.0015, q + dir.perp() * 0.0015))
 }
 
-fn arc_is_free(entry: &Region, end: DVec2, center: DVec2, r: f64) -> bool {
-    entry.contains(end) && (0..5).all(|k| {
-        let t = f64::from(k) / 5.0;
-        let q = end.lerp(center, 0.0) - center;
-        entry.contains(center + q * (1.0 - 0.0 * t)) && r > 0.0
-    })
+/// Does the quarter arc between the path's point `p` and its free end stay where the axis may be, and end well clear?
+fn arc_is_free(w: &Walls, p: DVec2, end: DVec2, center: DVec2) -> bool {
+    let (u, v) = (p - center, end - center);
+    w.entry.contains(end) && (1..8).all(|k| w.allowed.contains(center + (u * (f64::from(k) * std::f64::consts::FRAC_PI_2 / 8.0).cos() + v * (f64::from(k) * std::f64::consts::FRAC_PI_2 / 8.0).sin())))
+}
+
+/// The nearest well-clear place that a straight way within the allowed region leads to.
+fn clear_place(w: &Walls, p: DVec2) -> Option<DVec2> {
+    w.entry.nearest_on_border(p).filter(|&q| w.allowed.contains_segment(p, q))
 }
 
 /// All walls at all levels.
@@ -100,7 +103,7 @@ fn closed(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
     let lead = LEADS.into_iter().find(|&r| {
         let (a, ca) = quarter(p, dir, r, true);
         let (b, cb) = quarter(p, dir, r, false);
-        arc_is_free(&w.entry, a, ca, r) && arc_is_free(&w.entry, b, cb, r)
+        arc_is_free(w, p, a, ca) && arc_is_free(w, p, b, cb)
     });
     // A little further than once round, so that the entry leaves no step.
     let again = overlap(path);
@@ -113,7 +116,7 @@ fn closed(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
             if let Some((seg, q, qdir)) = again {
                 m.follow(&Path2 { start: p, segs: vec![seg] }, z, feeds.cut);
                 let (b, cb) = quarter(q, qdir, r, false);
-                if w.entry.contains(b) {
+                if arc_is_free(w, q, b, cb) {
                     m.arc(b.extend(z), cb, true, feeds.cut);
                 }
             } else {
@@ -123,7 +126,7 @@ fn closed(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
         }
         None => {
             // No room for an arc: straight from the freest place near by.
-            let from = w.entry.nearest_on_border(p).unwrap_or(p);
+            let from = clear_place(w, p).unwrap_or(p);
             m.enter(from, z, None);
             m.feed(p.extend(z), feeds.cut * 0.5);
             m.follow(path, z, feeds.cut);
@@ -155,7 +158,7 @@ fn open(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
     let (p, dir) = (path.start, path.start_dir());
     let (e, end_dir) = (path.end(), path.end_dir());
     let come = |q: DVec2, d: DVec2, coming: bool| {
-        LEADS.into_iter().map(|r| (quarter(q, d, r, coming), r)).find(|&((a, c), r)| arc_is_free(&w.entry, a, c, r)).map(|(x, _)| x)
+        LEADS.into_iter().map(|r| (quarter(q, d, r, coming), r)).find(|&((a, c), _)| arc_is_free(w, q, a, c)).map(|(x, _)| x)
     };
     if let Some(q) = run_out(&w.allowed, p, -dir, w.radius).filter(|q| w.entry.contains(*q)) {
         m.enter(q, z, None);
@@ -164,7 +167,7 @@ fn open(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
         m.enter(a, z, None);
         m.arc(p.extend(z), c, true, feeds.cut);
     } else {
-        let from = w.entry.nearest_on_border(p).unwrap_or(p);
+        let from = clear_place(w, p).unwrap_or(p);
         m.enter(from, z, None);
         m.feed(p.extend(z), feeds.cut * 0.5);
     }
@@ -173,7 +176,7 @@ fn open(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
         m.feed(q.extend(z), feeds.cut);
     } else if let Some((b, c)) = come(e, end_dir, false) {
         m.arc(b.extend(z), c, true, feeds.cut);
-    } else if let Some(q) = w.entry.nearest_on_border(e) {
+    } else if let Some(q) = clear_place(w, e) {
         m.feed(q.extend(z), feeds.cut);
     }
     m.retract();

@@ -53,7 +53,17 @@ impl Work<'_, '_> {
 
     /// Heights at which clearing ends, from the top down.
     fn ends(&self) -> Vec<f64> {
-        let mut z: Vec<f64> = self.floors.iter().copied().filter(|&f| f < self.top - 1e-3).collect();
+        let mut z: Vec<f64> = self.floors.clone();
+        // Down to where a slanted or curved face begins: its foot must not keep the wall above it from being cut.
+        let view = self.side.view;
+        for f in view.slanted() {
+            let high = view.face_bounds(f as usize).max.z;
+            if z.iter().all(|f| (f - high).abs() > 1e-3) {
+                z.push(high);
+            }
+        }
+        z.retain(|&f| f < self.top - 1e-3);
+        z.sort_by(|a, b| b.total_cmp(a));
         if let Some(t) = self.side.through_to {
             z.retain(|&f| f > t + 1e-3);
             z.push(t);
@@ -114,7 +124,7 @@ impl Work<'_, '_> {
                     format!("A passage is too narrow for {}, the smallest end mill that reaches {:.1} mm deep", finish.words(), wall_top - low)
                 };
                 let at = part.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
-                self.name_left(&part.grown(0.05, 0.01), low - 0.01, wall_top.max(high), "corner", &format!("{key}/{}", place_key(at, low)), what, "Ask for a larger radius, relieve the corner with a hole, cut it from another side, or finish it by hand.");
+                self.name_left(&part.grown(0.05, 0.01), low - 0.01, self.top, "corner", &format!("{key}/{}", place_key(at, low)), what, "Ask for a larger radius, relieve the corner with a hole, cut it from another side, or finish it by hand.");
             }
         }
         let largest = if outside { 12.0 } else { 12.0_f64.min(2.0 * near.deepest(0.1).map_or(12.0, |d| d.1)) };
