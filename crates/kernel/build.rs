@@ -13,8 +13,24 @@ fn main() {
         .opt_level(1)
         .compile("goldchip-occt");
     for lib in [
-        "TKSTEP", "TKSTEPBase", "TKSTEPAttr", "TKXSBase", "TKShHealing", "TKMesh", "TKFillet", "TKBO", "TKBool",
-        "TKPrim", "TKTopAlgo", "TKGeomAlgo", "TKBRep", "TKGeomBase", "TKG3d", "TKG2d", "TKMath", "TKernel",
+        "TKSTEP",
+        "TKSTEPBase",
+        "TKSTEPAttr",
+        "TKXSBase",
+        "TKShHealing",
+        "TKMesh",
+        "TKFillet",
+        "TKBO",
+        "TKBool",
+        "TKPrim",
+        "TKTopAlgo",
+        "TKGeomAlgo",
+        "TKBRep",
+        "TKGeomBase",
+        "TKG3d",
+        "TKG2d",
+        "TKMath",
+        "TKernel",
     ] {
         println!("cargo:rustc-link-lib=dylib={lib}");
     }

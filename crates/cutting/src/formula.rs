@@ -81,7 +81,7 @@ mod tests {
     #[test]
     fn worked_milling_example() {
         let n = rpm(120.0, 20.0);
-        near(n, 1909.859_317, 1e-5);
+        near(n, 1_909.859_317, 1e-5);
         let vf = n * 4.0 * 0.1;
         near(vf, 763.943_727, 1e-5);
         let q = removal(10.0, 10.0, vf);

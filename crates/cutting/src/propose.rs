@@ -138,19 +138,31 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
         vec![
             Term::new("ae", "radial width", ae, "mm"),
             Term::new("hm", "mean chip thickness", hm, "mm"),
-            Term::new("kc", if hm < 0.05 { "specific force, extrapolated below 0.05 mm" } else { "specific force" }, kc, "N/mm²"),
+            Term::new(
+                "kc",
+                if hm < 0.05 { "specific force, extrapolated below 0.05 mm" } else { "specific force" },
+                kc,
+                "N/mm²",
+            ),
             Term::new("P/ap", "power per mm of depth", power_mm, "kW/mm"),
             Term::new("P usable", "usable power", machine.usable_kw(), "kW"),
             Term::new("bend/ap", "bending per mm of depth", bend_mm, "mm/mm"),
         ],
-        &format!("P = ap·ae·vf·kc/60e6; Kienzle kc = kc1.1·hm^−mc; F·L³/(3·E·I) with 0.8·D at the flutes; {}; {}", machine.usable_source, m.source),
+        &format!(
+            "P = ap·ae·vf·kc/60e6; Kienzle kc = kc1.1·hm^−mc; F·L³/(3·E·I) with 0.8·D at the flutes; {}; {}",
+            machine.usable_source, m.source
+        ),
     );
     let feed = Judged {
         value: vf.floor().max(1.0),
         unit: "mm/min".into(),
         bound_by: fz.bound_by.clone(),
         bounds: vec![b("feed cap of the machine", machine.feed_max_mm_min)],
-        terms: vec![Term::new("fz", "feed per tooth", fz.value, "mm"), Term::new("z", "teeth", z, ""), Term::new("n", "spindle speed", rpm.value, "1/min")],
+        terms: vec![
+            Term::new("fz", "feed per tooth", fz.value, "mm"),
+            Term::new("z", "teeth", z, ""),
+            Term::new("n", "spindle speed", rpm.value, "1/min"),
+        ],
         source: "vf = n·z·fz, Machinery's Handbook".into(),
     };
     let (power_kw, force_n, deflection_mm) = (power_mm * ap.value, force_mm * ap.value, bend_mm * ap.value);
@@ -191,16 +203,30 @@ pub fn drill(tool: &Tool, depth: f64, m: &Material, machine: &Machine) -> DrillD
     let power_torque = machine.usable_kw() * 9550.0 / rpm.value;
     let mut feed_rev = least(
         "mm",
-        vec![b("starting value", start), b("torque", solve(machine.torque_nm)), b("usable power", solve(power_torque)), b("feed cap of the machine", machine.feed_max_mm_min / rpm.value)],
-        vec![Term::new("f/D", "feed per revolution by diameter", share, ""), Term::new("D", "drill diameter", d, "mm"), Term::new("kc1.1", "specific force", m.kc11_mpa, "N/mm²")],
-        &format!("f = 0.01–0.02·D: handbook rule, from memory, 90 %; tiny drills 1–2 % of D: common practice; torque kc·f·D²/8000, Kienzle; {}", m.source),
+        vec![
+            b("starting value", start),
+            b("torque", solve(machine.torque_nm)),
+            b("usable power", solve(power_torque)),
+            b("feed cap of the machine", machine.feed_max_mm_min / rpm.value),
+        ],
+        vec![
+            Term::new("f/D", "feed per revolution by diameter", share, ""),
+            Term::new("D", "drill diameter", d, "mm"),
+            Term::new("kc1.1", "specific force", m.kc11_mpa, "N/mm²"),
+        ],
+        &format!(
+            "f = 0.01–0.02·D: handbook rule, from memory, 90 %; tiny drills 1–2 % of D: common practice; torque kc·f·D²/8000, Kienzle; {}",
+            m.source
+        ),
     );
     feed_rev.value = (feed_rev.value * 1000.0).floor().max(5.0) / 1000.0;
     let deep = depth / d;
     // Peck from about 3 × D (common practice, no source).
     let peck = (deep > 3.0).then(|| (d * if deep > 5.0 { 0.75 } else { 1.0 } * 100.0).floor() / 100.0);
-    let peck_why = format!("{deep:.1} × D deep: pecks from about 3 × D, full retract from about 5 × D (common practice, no source)");
+    let peck_why = format!(
+        "{deep:.1} × D deep: pecks from about 3 × D, full retract from about 5 × D (common practice, no source)"
+    );
     let feed = (feed_rev.value * rpm.value).floor().max(1.0);
-    let thrust_n = f::drill_thrust(m.kc11_mpa, m.mc, d, feed_rev.value, angle.min(PI - 1e-3).max(FRAC_PI_2));
+    let thrust_n = f::drill_thrust(m.kc11_mpa, m.mc, d, feed_rev.value, angle.clamp(FRAC_PI_2, PI - 1e-3));
     DrillData { torque_nm: torque_of(feed_rev.value), rpm, feed_rev, feed, peck, peck_why, thrust_n }
 }

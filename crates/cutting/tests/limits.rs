@@ -21,9 +21,18 @@ fn every_limit_can_bind() {
     assert_eq!(mill(&task(2.0, 1.5), flat(6.0), al, &s.machine).rpm.bound_by, "rpm cap of the spindle");
     assert_eq!(mill(&task(2.0, 1.5), flat(12.0), steel, &s.machine).rpm.bound_by, "cutting speed");
     assert_eq!(mill(&task(2.0, 1.5), flat(6.0), al, &s.machine).ap.bound_by, "the task");
-    assert_eq!(mill(&MillTask { bend: 1.0, ..task(99.0, 0.05) }, flat(6.0), al, &s.machine).ap.bound_by, "flute length");
-    assert_eq!(mill(&MillTask { bend: 10.0, ..task(30.0, 6.0) }, flat(12.0), al, &s.machine).ap.bound_by, "usable power");
-    assert_eq!(mill(&MillTask { bend: 0.005, ..task(30.0, 1.0) }, flat(3.0), steel, &s.machine).ap.bound_by, "deflection");
+    assert_eq!(
+        mill(&MillTask { bend: 1.0, ..task(99.0, 0.05) }, flat(6.0), al, &s.machine).ap.bound_by,
+        "flute length"
+    );
+    assert_eq!(
+        mill(&MillTask { bend: 10.0, ..task(30.0, 6.0) }, flat(12.0), al, &s.machine).ap.bound_by,
+        "usable power"
+    );
+    assert_eq!(
+        mill(&MillTask { bend: 0.005, ..task(30.0, 1.0) }, flat(3.0), steel, &s.machine).ap.bound_by,
+        "deflection"
+    );
     let mut slow = s.machine.clone();
     slow.feed_max_mm_min = 200.0;
     assert_eq!(mill(&task(2.0, 1.5), flat(6.0), al, &slow).fz.bound_by, "feed cap of the machine");

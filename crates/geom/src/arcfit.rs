@@ -32,7 +32,10 @@ fn circle3(a: DVec2, b: DVec2, c: DVec2) -> Option<(DVec2, f64)> {
     if d.abs() < 1e-12 {
         return None;
     }
-    let w = DVec2::new(v.y * u.length_squared() - u.y * v.length_squared(), u.x * v.length_squared() - v.x * u.length_squared()) / d;
+    let w = DVec2::new(
+        v.y * u.length_squared() - u.y * v.length_squared(),
+        u.x * v.length_squared() - v.x * u.length_squared(),
+    ) / d;
     Some((a + w, w.length()))
 }
 
@@ -63,7 +66,9 @@ fn arc_fits(p: &[DVec2], s: &FitSettings) -> Option<Seg> {
             return None;
         }
         total += turn.abs();
-        if ((w[1] - c).length() - r).abs() > s.tolerance_mm || (((w[0] + w[1]) / 2.0 - c).length() - r).abs() > s.tolerance_mm {
+        if ((w[1] - c).length() - r).abs() > s.tolerance_mm
+            || (((w[0] + w[1]) / 2.0 - c).length() - r).abs() > s.tolerance_mm
+        {
             return None;
         }
     }
@@ -139,11 +144,17 @@ mod tests {
         for (k, c) in [(7.0, -7.0), (7.0, 7.0), (-7.0, 7.0), (-7.0, -7.0)].into_iter().enumerate() {
             let from = -std::f64::consts::FRAC_PI_2 + k as f64 * std::f64::consts::FRAC_PI_2;
             for i in 0..=24 {
-                pts.push(DVec2::new(c.0, c.1) + DVec2::from_angle(from + f64::from(i) / 24.0 * std::f64::consts::FRAC_PI_2) * r);
+                pts.push(
+                    DVec2::new(c.0, c.1)
+                        + DVec2::from_angle(from + f64::from(i) / 24.0 * std::f64::consts::FRAC_PI_2) * r,
+                );
             }
         }
         let path = fit_arcs(&pts, true, &FitSettings { tolerance_mm: 0.002, ..Default::default() });
-        let arcs: Vec<_> = path.pieces().filter_map(|(from, s)| if let Seg::Arc { center, .. } = s { Some(from.distance(center)) } else { None }).collect();
+        let arcs: Vec<_> = path
+            .pieces()
+            .filter_map(|(from, s)| if let Seg::Arc { center, .. } = s { Some(from.distance(center)) } else { None })
+            .collect();
         assert_eq!((path.segs.len(), arcs.len()), (8, 4), "{path:?}");
         assert!(arcs.iter().all(|a| (a - r).abs() < 1e-9));
         assert!((path.length() - (4.0 * 14.0 + std::f64::consts::TAU * r)).abs() < 1e-9);

@@ -97,8 +97,10 @@ impl Path2 {
     /// fall on a corner.
     pub fn started_mid_longest(&self) -> Path2 {
         let pieces: Vec<_> = self.pieces().collect();
-        let score = |(from, s): &(DVec2, Seg)| seg_length(*from, s) * if matches!(s, Seg::Line { .. }) { 4.0 } else { 1.0 };
-        let Some(k) = (0..pieces.len()).max_by(|&a, &b| score(&pieces[a]).total_cmp(&score(&pieces[b])).then(b.cmp(&a)))
+        let score =
+            |(from, s): &(DVec2, Seg)| seg_length(*from, s) * if matches!(s, Seg::Line { .. }) { 4.0 } else { 1.0 };
+        let Some(k) =
+            (0..pieces.len()).max_by(|&a, &b| score(&pieces[a]).total_cmp(&score(&pieces[b])).then(b.cmp(&a)))
         else {
             return self.clone();
         };

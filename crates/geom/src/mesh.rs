@@ -170,7 +170,10 @@ impl TriMesh {
         parts.push(self.section(z));
         // A hair of closing joins neighbours whose shared border was rounded apart.
         const HAIR: f64 = 3e-6;
-        Region::union_all(&parts).offset(HAIR, crate::Join::Miter, 1e-6).offset(-HAIR, crate::Join::Miter, 1e-6).without_specks(1e-6)
+        Region::union_all(&parts)
+            .offset(HAIR, crate::Join::Miter, 1e-6)
+            .offset(-HAIR, crate::Join::Miter, 1e-6)
+            .without_specks(1e-6)
     }
 
     /// Projection of upward triangles, cut off below z.
@@ -232,7 +235,11 @@ impl TriMesh {
                     for k in 0..3 {
                         let (ia, ib) = (tri[k], tri[(k + 1) % 3]);
                         let forward = ia < ib;
-                        let (a, b) = if forward { (flat[ia as usize], flat[ib as usize]) } else { (flat[ib as usize], flat[ia as usize]) };
+                        let (a, b) = if forward {
+                            (flat[ia as usize], flat[ib as usize])
+                        } else {
+                            (flat[ib as usize], flat[ia as usize])
+                        };
                         let raw = (b - a).perp_dot(q - a);
                         // A ray exactly on the edge belongs to the side that the lower-numbered direction calls left.
                         let left = if forward { raw >= 0.0 } else { raw < 0.0 };
@@ -240,7 +247,8 @@ impl TriMesh {
                         w[(k + 2) % 3] = if forward { raw } else { -raw };
                     }
                     if inside {
-                        let t = (0..3).map(|k| self.points[tri[k] as usize][grid.axis] * w[k]).sum::<f64>() / (w[0] + w[1] + w[2]);
+                        let t = (0..3).map(|k| self.points[tri[k] as usize][grid.axis] * w[k]).sum::<f64>()
+                            / (w[0] + w[1] + w[2]);
                         rays[j * grid.count[0] + i].push(Crossing { t, enters: area < 0.0 });
                     }
                 }

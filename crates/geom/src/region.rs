@@ -1,8 +1,8 @@
 //! Planar regions with holes: booleans and offsets by Clipper2's algorithm (Vatti 1992, as ported in `clipper2-rust`) on a
 //! grid of 1 nm.
 
-use clipper2_rust as c2;
 use c2::{ClipType, EndType, FillRule, JoinType, Path64, Paths64, Point64};
+use clipper2_rust as c2;
 use glam::DVec2;
 
 const GRID: f64 = 1e6;
@@ -54,7 +54,8 @@ impl Region {
         let step = 2.0 * (1.0 - (2.0 * tol / radius).min(0.5)).acos();
         let n = (std::f64::consts::TAU / step).ceil().max(8.0) as usize;
         let r = radius + tol.min(0.25 * radius);
-        let pts: Vec<DVec2> = (0..n).map(|k| center + DVec2::from_angle(std::f64::consts::TAU * k as f64 / n as f64) * r).collect();
+        let pts: Vec<DVec2> =
+            (0..n).map(|k| center + DVec2::from_angle(std::f64::consts::TAU * k as f64 / n as f64) * r).collect();
         Self::from_loops([&pts[..]])
     }
     /// All points within `radius` of an open polyline.
@@ -77,7 +78,7 @@ impl Region {
     }
     /// mm².
     pub fn area(&self) -> f64 {
-        self.paths.iter().map(|p| loop_area(p)).sum()
+        self.paths.iter().map(loop_area).sum()
     }
     /// The boundary loops.
     pub fn loops(&self) -> Vec<Vec<DVec2>> {
@@ -179,7 +180,10 @@ impl Region {
                     c2::PointInPolygonResult::IsOn => None,
                 })
             };
-            if let Some(k) = (0..parts.len()).rev().find(|&k| parts[k].0 > loop_area(h).abs() && inside(&parts[k].1[0]) == Some(true)) {
+            if let Some(k) = (0..parts.len())
+                .rev()
+                .find(|&k| parts[k].0 > loop_area(h).abs() && inside(&parts[k].1[0]) == Some(true))
+            {
                 parts[k].1.push(h.clone());
             }
         }
@@ -239,7 +243,8 @@ impl Region {
             for i in 0..l.len() {
                 let (a, b) = (dv(&l[i]), dv(&l[(i + 1) % l.len()]));
                 let d = b - a;
-                let t = if d.length_squared() > 0.0 { ((p - a).dot(d) / d.length_squared()).clamp(0.0, 1.0) } else { 0.0 };
+                let t =
+                    if d.length_squared() > 0.0 { ((p - a).dot(d) / d.length_squared()).clamp(0.0, 1.0) } else { 0.0 };
                 let q = a + d * t;
                 let dist = q.distance_squared(p);
                 if best.is_none_or(|(b, _)| dist < b) {
@@ -355,11 +360,18 @@ mod tests {
     #[test]
     fn opening_agrees_with_a_grid_of_discs() {
         let l = Region::from_loops([&[
-            DVec2::new(0.0, 0.0), DVec2::new(20.0, 0.0), DVec2::new(20.0, 8.0), DVec2::new(9.0, 8.0), DVec2::new(9.0, 20.0), DVec2::new(0.0, 20.0),
+            DVec2::new(0.0, 0.0),
+            DVec2::new(20.0, 0.0),
+            DVec2::new(20.0, 8.0),
+            DVec2::new(9.0, 8.0),
+            DVec2::new(9.0, 20.0),
+            DVec2::new(0.0, 20.0),
         ][..]]);
         let opened = l.opened(3.0, 0.0005);
-        let centres: Vec<DVec2> = (0..=100).flat_map(|i| (0..=100).map(move |j| DVec2::new(f64::from(i) * 0.2, f64::from(j) * 0.2)))
-            .filter(|&c| l.signed_distance(c) >= 3.0 - 1e-9).collect();
+        let centres: Vec<DVec2> = (0..=100)
+            .flat_map(|i| (0..=100).map(move |j| DVec2::new(f64::from(i) * 0.2, f64::from(j) * 0.2)))
+            .filter(|&c| l.signed_distance(c) >= 3.0 - 1e-9)
+            .collect();
         for i in 0..40 {
             for j in 0..40 {
                 let p = DVec2::new(f64::from(i) * 0.5 + 0.25, f64::from(j) * 0.5 + 0.25);
@@ -379,9 +391,13 @@ mod segment_tests {
 
     #[test]
     fn a_shortcut_across_a_hole_corner_is_seen() {
-        let ring = Region::rect(DVec2::splat(-20.0), DVec2::splat(20.0)).minus(&Region::rect(DVec2::new(-2.7, -10.0), DVec2::new(10.0, 2.7)));
+        let ring = Region::rect(DVec2::splat(-20.0), DVec2::splat(20.0))
+            .minus(&Region::rect(DVec2::new(-2.7, -10.0), DVec2::new(10.0, 2.7)));
         assert!(!ring.contains_segment(DVec2::new(-2.701, -1.0749), DVec2::new(1.0877, 2.701)));
-        assert!(!ring.contains_segment(DVec2::new(-2.7, -1.0749), DVec2::new(1.0877, 2.7)), "from border to border through the hole");
+        assert!(
+            !ring.contains_segment(DVec2::new(-2.7, -1.0749), DVec2::new(1.0877, 2.7)),
+            "from border to border through the hole"
+        );
         assert!(ring.contains_segment(DVec2::new(-2.7, -1.0749), DVec2::new(-2.7, 1.0)), "along the border");
         assert!(ring.contains_segment(DVec2::new(-2.7, 2.7), DVec2::new(-5.0, 9.0)));
     }

@@ -69,7 +69,9 @@ pub fn run(args: Vec<OsString>) -> i32 {
             1
         }
         Err(_) => {
-            eprintln!("goldchip: an internal error stopped the work (above); nothing was proved; please report it with the model");
+            eprintln!(
+                "goldchip: an internal error stopped the work (above); nothing was proved; please report it with the model"
+            );
             1
         }
     }
@@ -94,7 +96,9 @@ fn sizes(text: &str) -> Result<[f64; 3], Failure> {
     let parts: Vec<f64> = text.split(',').map(str::trim).map_while(|p| p.parse().ok()).collect();
     match parts[..] {
         [x, y, z] if text.split(',').count() == 3 => Ok([x, y, z]),
-        _ => Err(Failure::Refused(format!("--stock {text} is not three lengths in mm; write for example --stock 80,50,25"))),
+        _ => Err(Failure::Refused(format!(
+            "--stock {text} is not three lengths in mm; write for example --stock 80,50,25"
+        ))),
     }
 }
 
@@ -139,9 +143,24 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     stages.push(("proof", clock.elapsed().as_secs_f64()));
     files::write(&out, &model, &planned.plan, &proof, &shop)?;
     let s = planned.plan.hold.stock.size();
-    say!("part {:.2} x {:.2} x {:.2} mm, block {:.1} x {:.1} x {:.1} mm, {}", part.bounds.size().x, part.bounds.size().y, part.bounds.size().z, s.x, s.y, s.z, planned.plan.material);
+    say!(
+        "part {:.2} x {:.2} x {:.2} mm, block {:.1} x {:.1} x {:.1} mm, {}",
+        part.bounds.size().x,
+        part.bounds.size().y,
+        part.bounds.size().z,
+        s.x,
+        s.y,
+        s.z,
+        planned.plan.material
+    );
     for side in &planned.plan.sides {
-        say!("{}: {} operations, {} tools, {} lines", side.hold.name, side.operations.len(), side.tools.len(), side.program.lines().count());
+        say!(
+            "{}: {} operations, {} tools, {} lines",
+            side.hold.name,
+            side.operations.len(),
+            side.tools.len(),
+            side.program.lines().count()
+        );
     }
     report(&proof);
     let times: Vec<String> = stages.iter().map(|(n, t)| format!("{n} {t:.2} s")).collect();
@@ -178,10 +197,20 @@ fn report(proof: &Proof) {
             Severity::Warn => "warn",
             Severity::Note => "note",
         };
-        let place = [f.setup.clone(), f.line.map(|l| format!("line {l}"))].into_iter().flatten().collect::<Vec<_>>().join(", ");
-        say!("{severity}: {}{}. {}", f.what, if place.is_empty() { String::new() } else { format!(" ({place})") }, f.why);
+        let place =
+            [f.setup.clone(), f.line.map(|l| format!("line {l}"))].into_iter().flatten().collect::<Vec<_>>().join(", ");
+        say!(
+            "{severity}: {}{}. {}",
+            f.what,
+            if place.is_empty() { String::new() } else { format!(" ({place})") },
+            f.why
+        );
     }
-    let left = proof.findings.iter().filter(|f| f.severity == Severity::Warn && !f.places.is_empty() && !matches!(f.kind.as_str(), "engagement")).count();
+    let left = proof
+        .findings
+        .iter()
+        .filter(|f| f.severity == Severity::Warn && !f.places.is_empty() && !matches!(f.kind.as_str(), "engagement"))
+        .count();
     let verdict = if !proof.passed() {
         "not proved".to_string()
     } else if proof.complete {
@@ -189,5 +218,11 @@ fn report(proof: &Proof) {
     } else {
         format!("proved, {left} features left")
     };
-    say!("{verdict}: gouge {:.3} mm, leftover {:.3} mm (± {:.3}), {:.1} min", proof.gouge_mm, proof.leftover_mm, proof.error_mm, proof.minutes);
+    say!(
+        "{verdict}: gouge {:.3} mm, leftover {:.3} mm (± {:.3}), {:.1} min",
+        proof.gouge_mm,
+        proof.leftover_mm,
+        proof.error_mm,
+        proof.minutes
+    );
 }

@@ -211,7 +211,10 @@ pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Res
     let costs: Vec<(usize, f64, f64)> = axes
         .par_iter()
         .map(|&axis| {
-            let view = View::new(part, Placement { turn: turn(unit(axis, true), unit((axis + 1) % 3, true)).transpose(), shift: DVec3::ZERO });
+            let view = View::new(
+                part,
+                Placement { turn: turn(unit(axis, true), unit((axis + 1) % 3, true)).transpose(), shift: DVec3::ZERO },
+            );
             (axis, hidden_volume(&view), (part.bounds.size()[axis] - DEEP).max(0.0) / 10.0)
         })
         .collect();
@@ -223,7 +226,10 @@ pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Res
         .flat_map(|&(axis, hidden, tall)| [true, false].map(|positive| (axis, hidden, tall, positive)))
         .filter(|&(.., positive)| !matches!(choice.order, Order::Up { positive: p, .. } if p != positive))
         .collect();
-    let mut ways: Vec<Way> = good.par_iter().flat_map_iter(|&(axis, hidden, tall, positive)| ways_up(part, axis, positive, hidden, tall, vise)).collect();
+    let mut ways: Vec<Way> = good
+        .par_iter()
+        .flat_map_iter(|&(axis, hidden, tall, positive)| ways_up(part, axis, positive, hidden, tall, vise))
+        .collect();
     ways.sort_by(|a, b| {
         let (x, y) = (a.rank(), b.rank());
         x.0.total_cmp(&y.0).then(x.1.cmp(&y.1)).then(x.2.total_cmp(&y.2))
@@ -316,14 +322,20 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
             }
             let extra = s[axis] - size[axis];
             let hat = extra - TOP.min(extra / 2.0);
-            match grips(vise).into_iter().rfind(|&g| g + ABOVE_JAW <= hat + 1e-9 && g >= LEAST_GRIP && g <= grip1.max(LEAST_GRIP)) {
+            match grips(vise)
+                .into_iter()
+                .rfind(|&g| g + ABOVE_JAW <= hat + 1e-9 && g >= LEAST_GRIP && g <= grip1.max(LEAST_GRIP))
+            {
                 Some(g) => grip1 = g,
                 None => {
                     grip1 = (hat - ABOVE_JAW).max(0.0);
                     findings.push(Finding::new(
                         "no_hat",
                         Severity::Stop,
-                        format!("The block leaves {hat:.1} mm below the part; {:.0} mm are needed to hold it", LEAST_GRIP + ABOVE_JAW),
+                        format!(
+                            "The block leaves {hat:.1} mm below the part; {:.0} mm are needed to hold it",
+                            LEAST_GRIP + ABOVE_JAW
+                        ),
                         "Take a thicker block, or plan it half and half (not planned by Gold Chip yet).",
                     ));
                 }
@@ -341,7 +353,14 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
     let check = |name: &str, above: f64, grip: f64, findings: &mut Vec<Finding>| {
         if grip > 0.0 && above > TALL * grip {
             findings.push(
-                Finding::new("tall", Severity::Warn, format!("{above:.0} mm stand above {grip:.0} mm of grip"), "More than 4 × the grip (common practice, no source): take light cuts, or grip deeper.").in_setup(name).keyed(name),
+                Finding::new(
+                    "tall",
+                    Severity::Warn,
+                    format!("{above:.0} mm stand above {grip:.0} mm of grip"),
+                    "More than 4 × the grip (common practice, no source): take light cuts, or grip deeper.",
+                )
+                .in_setup(name)
+                .keyed(name),
             );
         }
     };
@@ -351,27 +370,62 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
         let why = if way.support <= 0.0 {
             format!("Its {} end has no flat face to stand on", axis_words(up))
         } else {
-            format!("The second side leaves no two parallel faces to grip (best: {grip2:.0} mm high over {:.0} mm)", way.contact.length)
+            format!(
+                "The second side leaves no two parallel faces to grip (best: {grip2:.0} mm high over {:.0} mm)",
+                way.contact.length
+            )
         };
-        findings.push(Finding::new("no_grip", Severity::Stop, why, "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet.").in_setup("side 2"));
+        findings.push(
+            Finding::new(
+                "no_grip",
+                Severity::Stop,
+                why,
+                "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet.",
+            )
+            .in_setup("side 2"),
+        );
     }
     for (name, opening) in [("side 1", stock_1.y), ("side 2", part_2.y)] {
         if opening > vise.opening_mm {
-            findings.push(Finding::new("opening", Severity::Stop, format!("{opening:.0} mm between the jaws, the {} opens {:.0} mm", vise.name, vise.opening_mm), "Turn the part in the vise or use a larger one.").in_setup(name).keyed(name));
+            findings.push(
+                Finding::new(
+                    "opening",
+                    Severity::Stop,
+                    format!("{opening:.0} mm between the jaws, the {} opens {:.0} mm", vise.name, vise.opening_mm),
+                    "Turn the part in the vise or use a larger one.",
+                )
+                .in_setup(name)
+                .keyed(name),
+            );
         }
     }
     for k in 0..2 {
         let travel = machine.travel_max_mm[k] - machine.travel_min_mm[k];
         if stock_1[k] > travel {
-            findings.push(Finding::new("too_long", Severity::Stop, format!("The block is {:.0} mm along {}, the machine travels {travel:.0} mm", stock_1[k], ["X", "Y"][k]), "Cut it in two stations, or on a larger machine.").keyed(k));
+            findings.push(
+                Finding::new(
+                    "too_long",
+                    Severity::Stop,
+                    format!(
+                        "The block is {:.0} mm along {}, the machine travels {travel:.0} mm",
+                        stock_1[k],
+                        ["X", "Y"][k]
+                    ),
+                    "Cut it in two stations, or on a larger machine.",
+                )
+                .keyed(k),
+            );
         }
     }
 
     let setup = |name: &str, part_from_work: Placement, body: DVec3, grip: f64, on: &str, length: f64, above: f64| {
         let parallels = vise.jaw_height_mm - grip;
         let mid = |k: usize| f64::midpoint(machine.travel_min_mm[k], machine.travel_max_mm[k]);
-        let zero_in_machine =
-            DVec3::new(mid(0) - body.x / 2.0, mid(1) + body.y / 2.0, -machine.nose_to_table_mm + vise.bed_height_mm + parallels);
+        let zero_in_machine = DVec3::new(
+            mid(0) - body.x / 2.0,
+            mid(1) + body.y / 2.0,
+            -machine.nose_to_table_mm + vise.bed_height_mm + parallels,
+        );
         let (x0, x1) = (body.x / 2.0 - vise.jaw_width_mm / 2.0, body.x / 2.0 + vise.jaw_width_mm / 2.0);
         let bx = |y0: f64, y1: f64, z1: f64| (DVec3::new(x0, y0, -parallels), DVec3::new(x1, y1, z1));
         let t = vise.jaw_thickness_mm;
@@ -386,9 +440,20 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
         .to_vec();
         let end = if on == "raw stock" { "sawn left end of the block" } else { "finished left end of the part" };
         let zero = vec![
-            ZeroAxis { axis: "X".into(), touches: format!("vise stop at the {end}: touched by the edge finder before loading, swung away after clamping") },
-            ZeroAxis { axis: "Y".into(), touches: "face of the fixed jaw: touched by the edge finder before loading".into() },
-            ZeroAxis { axis: "Z".into(), touches: "top of the parallels: touched before loading; so the thickness comes right".into() },
+            ZeroAxis {
+                axis: "X".into(),
+                touches: format!(
+                    "vise stop at the {end}: touched by the edge finder before loading, swung away after clamping"
+                ),
+            },
+            ZeroAxis {
+                axis: "Y".into(),
+                touches: "face of the fixed jaw: touched by the edge finder before loading".into(),
+            },
+            ZeroAxis {
+                axis: "Z".into(),
+                touches: "top of the parallels: touched before loading; so the thickness comes right".into(),
+            },
         ];
         SetupHold {
             name: name.into(),
@@ -405,7 +470,12 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
                     Term::new("g", "jaw height that holds", grip, "mm"),
                     Term::new("L", "length that bears", length, "mm"),
                     Term::new("h", "height above the jaws", above, "mm"),
-                    Term::new("h/g", "at most 4 (common practice, no source)", if grip > 0.0 { above / grip } else { f64::MAX }, ""),
+                    Term::new(
+                        "h/g",
+                        "at most 4 (common practice, no source)",
+                        if grip > 0.0 { above / grip } else { f64::MAX },
+                        "",
+                    ),
                 ],
             },
             zero,
@@ -414,7 +484,15 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
     };
     let setups = vec![
         setup("side 1", part_from_1, stock_1, grip1, "raw stock", stock_1.x.min(vise.jaw_width_mm), stock_1.z - grip1),
-        setup("side 2", part_from_2, part_2, grip2, "finished walls", way.contact.length.min(vise.jaw_width_mm), part_2.z + hat - grip2),
+        setup(
+            "side 2",
+            part_from_2,
+            part_2,
+            grip2,
+            "finished walls",
+            way.contact.length.min(vise.jaw_width_mm),
+            part_2.z + hat - grip2,
+        ),
     ];
     HoldPlan { stock, setups, up, hat, compared, findings }
 }

@@ -107,7 +107,8 @@ pub fn plan(part: &Part, title: &str, shop: &Shop, settled: &Settled) -> Result<
         clock = Instant::now();
     };
     let material = shop.material(settled.material.as_deref().unwrap_or(DEFAULT_MATERIAL))?;
-    let choice = Choice { stock: settled.stock.unwrap_or(StockChoice::Rule), order: settled.order.unwrap_or(Order::Best) };
+    let choice =
+        Choice { stock: settled.stock.unwrap_or(StockChoice::Rule), order: settled.order.unwrap_or(Order::Best) };
     let hold = holding::plan(part, &shop.machine, &shop.vise, &choice)?;
     lap("stock and sides", &mut stages);
 
@@ -131,7 +132,15 @@ pub fn plan(part: &Part, title: &str, shop: &Shop, settled: &Settled) -> Result<
     let over = second_hold.part_from_work.inverse().after(&first_hold.part_from_work);
     // Turned over about x: x' = x + dx, y' = sy − y, z' = sz − z.
     let stock = shifted(&first.stock.turned_over(over.shift.y, over.shift.z), over.shift.x);
-    let second_side = Side { view: &second_view, stock, shop, material, name: &second_hold.name, through_to: None, overrides: &settled.operations };
+    let second_side = Side {
+        view: &second_view,
+        stock,
+        shop,
+        material,
+        name: &second_hold.name,
+        through_to: None,
+        overrides: &settled.operations,
+    };
     let second = plan_side(&second_side);
     lap("paths of side 2", &mut stages);
 
@@ -155,7 +164,8 @@ pub fn plan(part: &Part, title: &str, shop: &Shop, settled: &Settled) -> Result<
 
 fn shifted(s: &Slabs, dx: f64) -> Slabs {
     Slabs::stacked(s.parts().map(|(z0, z1, r)| {
-        let loops: Vec<Vec<DVec2>> = r.loops().into_iter().map(|l| l.into_iter().map(|p| p + DVec2::X * dx).collect()).collect();
+        let loops: Vec<Vec<DVec2>> =
+            r.loops().into_iter().map(|l| l.into_iter().map(|p| p + DVec2::X * dx).collect()).collect();
         (z0, z1, Region::from_oriented(&loops))
     }))
 }
@@ -168,7 +178,11 @@ fn side_features(part: &Part, up: DVec3) -> Vec<Finding> {
             && axis.dot(up).abs() < 1e-6
             && f.turn > 3.5
         {
-            let on_line = |g: &(DVec3, DVec3, f64, Vec<Box3>)| g.1.dot(axis).abs() > 1.0 - 1e-6 && (origin - g.0).cross(g.1).length() < 1e-3 && (g.2 - radius).abs() < 1e-3;
+            let on_line = |g: &(DVec3, DVec3, f64, Vec<Box3>)| {
+                g.1.dot(axis).abs() > 1.0 - 1e-6
+                    && (origin - g.0).cross(g.1).length() < 1e-3
+                    && (g.2 - radius).abs() < 1e-3
+            };
             match groups.iter_mut().find(|g| on_line(g)) {
                 Some(g) => g.3.push(f.bounds),
                 None => groups.push((origin, axis, radius, vec![f.bounds])),
@@ -186,7 +200,11 @@ fn side_features(part: &Part, up: DVec3) -> Vec<Finding> {
             Finding::new(
                 "needs_other_side",
                 Severity::Warn,
-                format!("A hole Ø{} along {}, {length:.1} mm long, needs another side", trim(2.0 * radius), ['X', 'Y', 'Z'][k]),
+                format!(
+                    "A hole Ø{} along {}, {length:.1} mm long, needs another side",
+                    trim(2.0 * radius),
+                    ['X', 'Y', 'Z'][k]
+                ),
                 "It is left uncut: add a setup on that side, or drill it by hand afterwards.",
             )
             .keyed(format!("{:.1}_{:.1}_{:.1}", origin.x, origin.y, origin.z))
@@ -202,7 +220,14 @@ fn grip_findings(h: &holding::SetupHold, ops: &[Operation], shop: &Shop, frictio
     let holds = 2.0 * friction * shop.vise.clamp_kn * 1000.0;
     if worst * SAFETY > holds {
         return vec![
-            Finding::new("holding_force", Severity::Warn, format!("The largest cutting force is {worst:.0} N; the vise holds {holds:.0} N"), "Less than twice: clamp harder, or take less depth.").in_setup(&h.name).keyed(&h.name),
+            Finding::new(
+                "holding_force",
+                Severity::Warn,
+                format!("The largest cutting force is {worst:.0} N; the vise holds {holds:.0} N"),
+                "Less than twice: clamp harder, or take less depth.",
+            )
+            .in_setup(&h.name)
+            .keyed(&h.name),
         ];
     }
     Vec::new()
@@ -210,11 +235,30 @@ fn grip_findings(h: &holding::SetupHold, ops: &[Operation], shop: &Shop, frictio
 
 fn remarks(setup: &str, ops: &[Operation]) -> Vec<Finding> {
     ops.iter()
-        .flat_map(|o| o.mill.iter().flat_map(|m| m.remarks.iter()).map(move |r| Finding::new("cutting_data", Severity::Note, format!("{}: {r}", o.title), "The limit named stopped it; another cutter or speed may serve better.").in_setup(setup).keyed(&o.id)))
+        .flat_map(|o| {
+            o.mill.iter().flat_map(|m| m.remarks.iter()).map(move |r| {
+                Finding::new(
+                    "cutting_data",
+                    Severity::Note,
+                    format!("{}: {r}", o.title),
+                    "The limit named stopped it; another cutter or speed may serve better.",
+                )
+                .in_setup(setup)
+                .keyed(&o.id)
+            })
+        })
         .collect()
 }
 
-fn side_plan(k: usize, h: &holding::SetupHold, operations: Vec<Operation>, title: &str, material: &shop::machine::Material, shop: &Shop, hold: &HoldPlan) -> SidePlan {
+fn side_plan(
+    k: usize,
+    h: &holding::SetupHold,
+    operations: Vec<Operation>,
+    title: &str,
+    material: &shop::machine::Material,
+    shop: &Shop,
+    hold: &HoldPlan,
+) -> SidePlan {
     let mut numbers: Vec<u32> = Vec::new();
     for o in &operations {
         if !numbers.contains(&o.tool) {
@@ -226,7 +270,13 @@ fn side_plan(k: usize, h: &holding::SetupHold, operations: Vec<Operation>, title
     let mut lines = vec![
         format!("{title} - {} of {}", h.name, hold.setups.len()),
         format!("{}, block {} x {} x {} mm", material.name, trim(s.x), trim(s.y), trim(s.z)),
-        format!("Vise on {}: grip {} mm, parallels {} mm, opening {} mm", h.grip.on, trim(h.grip.height), trim(h.grip.parallels), trim(h.grip.opening)),
+        format!(
+            "Vise on {}: grip {} mm, parallels {} mm, opening {} mm",
+            h.grip.on,
+            trim(h.grip.height),
+            trim(h.grip.parallels),
+            trim(h.grip.opening)
+        ),
     ];
     if k > 0 {
         lines.push("Turn over about X: what was up lies on the parallels".into());
@@ -234,7 +284,13 @@ fn side_plan(k: usize, h: &holding::SetupHold, operations: Vec<Operation>, title
     lines.extend(h.zero.iter().map(|z| format!("{}0: {}", z.axis, z.touches)));
     let heading = Heading {
         lines,
-        tools: tools.iter().map(|t| PostTool { number: t.number, words: format!("{}, stick-out {} mm", t.words(), trim(t.stickout_mm)) }).collect(),
+        tools: tools
+            .iter()
+            .map(|t| PostTool {
+                number: t.number,
+                words: format!("{}, stick-out {} mm", t.words(), trim(t.stickout_mm)),
+            })
+            .collect(),
     };
     let paths: Vec<_> = operations.iter().filter_map(|o| o.path.clone()).collect();
     let program = program::post(&heading, &paths, &Dialect::bench_mill());
@@ -258,9 +314,25 @@ pub fn limits_of(m: &Machine) -> Limits {
 }
 
 /// A setup's text, read back.
-pub fn setup_input(name: &str, file: &str, text: &str, part_from_work: Placement, zero: DVec3, tools: &[Tool], keep_out: Vec<KeepOut>) -> Result<SetupInput, JobError> {
-    let program = program::read(text, &ReadSettings { zero_in_machine: zero, ..Default::default() }).map_err(|error| JobError::Program { program: file.into(), error })?;
-    Ok(SetupInput { name: name.into(), program, part_from_work, zero_in_machine: zero, tools: tools.to_vec(), keep_out })
+pub fn setup_input(
+    name: &str,
+    file: &str,
+    text: &str,
+    part_from_work: Placement,
+    zero: DVec3,
+    tools: &[Tool],
+    keep_out: Vec<KeepOut>,
+) -> Result<SetupInput, JobError> {
+    let program = program::read(text, &ReadSettings { zero_in_machine: zero, ..Default::default() })
+        .map_err(|error| JobError::Program { program: file.into(), error })?;
+    Ok(SetupInput {
+        name: name.into(),
+        program,
+        part_from_work,
+        zero_in_machine: zero,
+        tools: tools.to_vec(),
+        keep_out,
+    })
 }
 
 /// Prove a plan from its programs' text. The plan's own findings are joined to the proof's.
@@ -269,11 +341,27 @@ pub fn prove_plan(part: &Part, plan: &Plan, shop: &Shop) -> Result<Proof, JobErr
         .sides
         .iter()
         .map(|s| {
-            let keep_out = s.hold.keep_out.iter().map(|(n, a, b)| KeepOut { name: n.clone(), min: *a, max: *b }).collect();
-            setup_input(&s.hold.name, &s.hold.name, &s.program, s.hold.part_from_work, s.hold.zero_in_machine, &s.tools, keep_out)
+            let keep_out =
+                s.hold.keep_out.iter().map(|(n, a, b)| KeepOut { name: n.clone(), min: *a, max: *b }).collect();
+            setup_input(
+                &s.hold.name,
+                &s.hold.name,
+                &s.program,
+                s.hold.part_from_work,
+                s.hold.zero_in_machine,
+                &s.tools,
+                keep_out,
+            )
         })
         .collect::<Result<Vec<_>, _>>()?;
-    let input = proof::Input { model: &part.mesh, chord_error: part.chord_error, stock: plan.hold.stock, setups: &setups, named: &plan.named, limits: limits_of(&shop.machine) };
+    let input = proof::Input {
+        model: &part.mesh,
+        chord_error: part.chord_error,
+        stock: plan.hold.stock,
+        setups: &setups,
+        named: &plan.named,
+        limits: limits_of(&shop.machine),
+    };
     let mut proof = proof::prove(&input);
     proof.findings.extend(plan.findings.iter().cloned());
     proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));

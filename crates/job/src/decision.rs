@@ -86,7 +86,8 @@ mod tests {
     fn the_last_decision_on_a_key_stands_and_none_gives_it_back() {
         let m = |id: Option<&str>| Decision::Material { id: id.map(Into::into) };
         let op = |rpm| Decision::Operation { id: "rough:a".into(), change: rpm };
-        let list = vec![m(Some("brass")), op(Some(Override { rpm: Some(3000.0), ..Default::default() })), m(Some("acetal"))];
+        let list =
+            vec![m(Some("brass")), op(Some(Override { rpm: Some(3000.0), ..Default::default() })), m(Some("acetal"))];
         let s = Settled::after(&list);
         assert_eq!(s.material.as_deref(), Some("acetal"));
         assert_eq!(s.operations["rough:a"].rpm, Some(3000.0));

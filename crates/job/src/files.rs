@@ -146,7 +146,12 @@ pub fn write(dir: &Path, model: &Path, plan: &Plan, proof: &Proof, shop: &Shop) 
             part_from_work: s.hold.part_from_work.to_rows(),
             zero_in_machine_mm: s.hold.zero_in_machine.to_array(),
             tools: s.tools.clone(),
-            keep_out: s.hold.keep_out.iter().map(|(n, a, b)| KeepOutFile { name: n.clone(), min_mm: a.to_array(), max_mm: b.to_array() }).collect(),
+            keep_out: s
+                .hold
+                .keep_out
+                .iter()
+                .map(|(n, a, b)| KeepOutFile { name: n.clone(), min_mm: a.to_array(), max_mm: b.to_array() })
+                .collect(),
             grip: Some(s.hold.grip.clone()),
             zero: s.hold.zero.clone(),
             operations: serde_json::to_value(&s.operations).unwrap_or_default(),
@@ -174,7 +179,8 @@ pub fn write(dir: &Path, model: &Path, plan: &Plan, proof: &Proof, shop: &Shop) 
 
 fn stem_of(model: &Path) -> String {
     let s: String = model.file_stem().map(|s| s.to_string_lossy().to_lowercase()).unwrap_or_default();
-    let s: String = s.chars().map(|c| if c.is_ascii_alphanumeric() || c == '-' || c == '_' { c } else { '-' }).take(40).collect();
+    let s: String =
+        s.chars().map(|c| if c.is_ascii_alphanumeric() || c == '-' || c == '_' { c } else { '-' }).take(40).collect();
     if s.is_empty() { "part".into() } else { s }
 }
 
@@ -196,11 +202,16 @@ pub fn load(dir: &Path) -> Result<Loaded, FileError> {
     let text = match std::fs::read_to_string(&path) {
         Ok(t) => t,
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
-            return Err(FileError::Refused(format!("{} is missing; give a folder that 'goldchip plan' has written", path.display())));
+            return Err(FileError::Refused(format!(
+                "{} is missing; give a folder that 'goldchip plan' has written",
+                path.display()
+            )));
         }
         Err(e) => return Err(io(&path)(e)),
     };
-    let plan: PlanFile = serde_json::from_str(&text).map_err(|e| FileError::Refused(format!("plan.json is not as it should be ({e}); plan the part again, or mend that place")))?;
+    let plan: PlanFile = serde_json::from_str(&text).map_err(|e| {
+        FileError::Refused(format!("plan.json is not as it should be ({e}); plan the part again, or mend that place"))
+    })?;
     let beside = dir.join(&plan.part.file);
     let model = if beside.exists() { beside } else { PathBuf::from(&plan.part.file) };
     check(&plan)?;
@@ -208,7 +219,8 @@ pub fn load(dir: &Path) -> Result<Loaded, FileError> {
 }
 
 fn check(p: &PlanFile) -> Result<(), FileError> {
-    let bad = |what: String| Err(FileError::Refused(format!("plan.json: {what}; plan the part again, or mend that place")));
+    let bad =
+        |what: String| Err(FileError::Refused(format!("plan.json: {what}; plan the part again, or mend that place")));
     let (a, b) = (p.stock.min_mm, p.stock.max_mm);
     if (0..3).any(|k| !(a[k].is_finite() && b[k].is_finite() && b[k] > a[k] && b[k] - a[k] < 5000.0)) {
         return bad("the stock has no size".into());
@@ -226,7 +238,10 @@ fn check(p: &PlanFile) -> Result<(), FileError> {
         if let Some(f) = s.tools.iter().find_map(Tool::fault) {
             return bad(f);
         }
-        if s.keep_out.iter().any(|k| (0..3).any(|i| !k.min_mm[i].is_finite() || !k.max_mm[i].is_finite() || k.max_mm[i] < k.min_mm[i])) {
+        if s.keep_out
+            .iter()
+            .any(|k| (0..3).any(|i| !k.min_mm[i].is_finite() || !k.max_mm[i].is_finite() || k.max_mm[i] < k.min_mm[i]))
+        {
             return bad(format!("a keep_out box of '{}' has no size", s.name));
         }
     }
@@ -243,7 +258,10 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
         let bytes = match std::fs::read(&path) {
             Ok(b) => b,
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
-                return Err(FileError::Refused(format!("the program {} is missing; put it back or plan the part again", path.display())));
+                return Err(FileError::Refused(format!(
+                    "the program {} is missing; put it back or plan the part again",
+                    path.display()
+                )));
             }
             Err(e) => return Err(io(&path)(e)),
         };
@@ -252,11 +270,30 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
         }
         let text = String::from_utf8_lossy(&bytes);
         let placement = Placement::from_rows(&s.part_from_work).unwrap_or(Placement::IDENTITY);
-        let keep_out = s.keep_out.iter().map(|k| KeepOut { name: k.name.clone(), min: k.min_mm.into(), max: k.max_mm.into() }).collect();
-        setups.push(setup_input(&s.name, &s.program, &text, placement, DVec3::from_array(s.zero_in_machine_mm), &s.tools, keep_out)?);
+        let keep_out = s
+            .keep_out
+            .iter()
+            .map(|k| KeepOut { name: k.name.clone(), min: k.min_mm.into(), max: k.max_mm.into() })
+            .collect();
+        setups.push(setup_input(
+            &s.name,
+            &s.program,
+            &text,
+            placement,
+            DVec3::from_array(s.zero_in_machine_mm),
+            &s.tools,
+            keep_out,
+        )?);
     }
     let stock = Box3 { min: p.stock.min_mm.into(), max: p.stock.max_mm.into() };
-    let input = proof::Input { model: &part.mesh, chord_error: part.chord_error, stock, setups: &setups, named: &p.named, limits: limits_of(machine) };
+    let input = proof::Input {
+        model: &part.mesh,
+        chord_error: part.chord_error,
+        stock,
+        setups: &setups,
+        named: &p.named,
+        limits: limits_of(machine),
+    };
     let mut proof = proof::prove(&input);
     proof.findings.extend(p.findings.iter().cloned());
     proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));

@@ -52,7 +52,13 @@ pub(crate) mod ffi {
         type Solid;
         fn make_box(min: [f64; 3], max: [f64; 3]) -> Result<UniquePtr<Solid>>;
         fn make_cylinder(base: [f64; 3], axis: [f64; 3], radius: f64, height: f64) -> Result<UniquePtr<Solid>>;
-        fn make_cone(base: [f64; 3], axis: [f64; 3], radius_base: f64, radius_top: f64, height: f64) -> Result<UniquePtr<Solid>>;
+        fn make_cone(
+            base: [f64; 3],
+            axis: [f64; 3],
+            radius_base: f64,
+            radius_top: f64,
+            height: f64,
+        ) -> Result<UniquePtr<Solid>>;
         fn make_prism(outline: &[f64], z0: f64, z1: f64) -> Result<UniquePtr<Solid>>;
         fn fuse(a: &Solid, b: &Solid) -> Result<UniquePtr<Solid>>;
         fn cut(a: &Solid, b: &Solid) -> Result<UniquePtr<Solid>>;

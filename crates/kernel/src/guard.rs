@@ -57,7 +57,9 @@ pub enum ReadError {
     #[error("the file is empty; export the part again as STEP")]
     Empty,
     /// Too large.
-    #[error("the file has {mb} MB, more than the {limit} MB that are read; export the one part alone, without its assembly")]
+    #[error(
+        "the file has {mb} MB, more than the {limit} MB that are read; export the one part alone, without its assembly"
+    )]
     TooLarge {
         /// Its size.
         mb: u64,
@@ -65,7 +67,9 @@ pub enum ReadError {
         limit: u64,
     },
     /// No STEP header.
-    #[error("this is not a STEP file (it does not begin with ISO-10303-21); export the part as STEP, AP203, AP214 or AP242")]
+    #[error(
+        "this is not a STEP file (it does not begin with ISO-10303-21); export the part as STEP, AP203, AP214 or AP242"
+    )]
     NotStep,
     /// The end of the file is missing.
     #[error("the STEP file is cut off (END-ISO-10303-21 is missing); copy or export it again")]

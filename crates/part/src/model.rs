@@ -101,7 +101,10 @@ impl Part {
         }
         let mesh_volume = raw.mesh_volume();
         if raw.volume <= 0.0 || (mesh_volume - raw.volume).abs() > 0.01 * raw.volume.abs() {
-            return Err(PartError::Open(format!("its triangles enclose {mesh_volume:.1} mm³ and its surfaces {:.1} mm³", raw.volume)));
+            return Err(PartError::Open(format!(
+                "its triangles enclose {mesh_volume:.1} mm³ and its surfaces {:.1} mm³",
+                raw.volume
+            )));
         }
         let mut face_of = vec![0; raw.triangles.len()];
         for (k, f) in raw.faces.iter().enumerate() {
@@ -127,22 +130,44 @@ impl Part {
 
 fn doubts(raw: &RawModel, size: DVec3, words: &str) -> Vec<Finding> {
     let mut out = Vec::new();
-    let mut doubt = |key: &str, what: String, why: &str| out.push(Finding::new("model_doubt", Severity::Warn, what, why).keyed(key));
+    let mut doubt = |key: &str, what: String, why: &str| {
+        out.push(Finding::new("model_doubt", Severity::Warn, what, why).keyed(key))
+    };
     if size.max_element() < 3.0 || size.max_element() > 1000.0 {
         let unit = raw.length_units.first().map_or("no unit", String::as_str);
-        doubt("size", format!("The part measures {words} mm (the file says {unit})"), "Check the unit: a factor of 25.4, 10 or 1000 is a common slip. It is planned as it is.");
+        doubt(
+            "size",
+            format!("The part measures {words} mm (the file says {unit})"),
+            "Check the unit: a factor of 25.4, 10 or 1000 is a common slip. It is planned as it is.",
+        );
     }
     if !raw.valid {
-        doubt("invalid", "The kernel calls the solid's topology invalid".into(), "Many such files are good; compare volume and looks with the drawing.");
+        doubt(
+            "invalid",
+            "The kernel calls the solid's topology invalid".into(),
+            "Many such files are good; compare volume and looks with the drawing.",
+        );
     }
     if raw.lax {
-        doubt("lax", "Some entities of the file are faulty and were read leniently".into(), "Compare the part on the stage with the drawing.");
+        doubt(
+            "lax",
+            "Some entities of the file are faulty and were read leniently".into(),
+            "Compare the part on the stage with the drawing.",
+        );
     }
     if raw.loose_shells > 0 {
-        doubt("loose", format!("{} loose surfaces beside the solid are left out", raw.loose_shells), "If they belong to the part, join them and export again.");
+        doubt(
+            "loose",
+            format!("{} loose surfaces beside the solid are left out", raw.loose_shells),
+            "If they belong to the part, join them and export again.",
+        );
     }
     if raw.length_units.len() > 1 {
-        doubt("units", format!("The file names several length units: {}", raw.length_units.join(", ")), "Check a known size.");
+        doubt(
+            "units",
+            format!("The file names several length units: {}", raw.length_units.join(", ")),
+            "Check a known size.",
+        );
     }
     out
 }
@@ -171,9 +196,13 @@ fn face(f: &kernel::RawFace, mesh: &TriMesh) -> Face {
         RawSurface::Cylinder { origin, axis, radius } => {
             Surface::Cylinder { origin: v(origin), axis: v(axis), radius, hollow: looks(&radial(v(origin), v(axis))) }
         }
-        RawSurface::Cone { origin, axis, radius, half_angle } => {
-            Surface::Cone { origin: v(origin), axis: v(axis), radius, half_angle, hollow: looks(&radial(v(origin), v(axis))) }
-        }
+        RawSurface::Cone { origin, axis, radius, half_angle } => Surface::Cone {
+            origin: v(origin),
+            axis: v(axis),
+            radius,
+            half_angle,
+            hollow: looks(&radial(v(origin), v(axis))),
+        },
         RawSurface::Sphere { origin, radius } => {
             let o = v(origin);
             Surface::Sphere { origin: o, radius, hollow: looks(&|p| p - o) }

@@ -6,8 +6,8 @@
 
 use crate::{Part, Surface};
 use geom::{Box3, DVec2, DVec3, Placement, Region, TriMesh};
-use std::cell::RefCell;
 use std::collections::HashMap;
+use std::sync::{Mutex, PoisonError};
 
 /// Heights closer than this are one, mm.
 const SAME: f64 = 1e-3;
@@ -69,7 +69,7 @@ pub struct View<'a> {
     pub mesh: TriMesh,
     /// Box in the frame.
     pub bounds: Box3,
-    shadows: RefCell<HashMap<i64, Region>>,
+    shadows: Mutex<HashMap<i64, Region>>,
 }
 
 impl<'a> View<'a> {
@@ -77,16 +77,21 @@ impl<'a> View<'a> {
     pub fn new(part: &'a Part, from_part: Placement) -> View<'a> {
         let mesh = part.mesh.placed(&from_part);
         let bounds = mesh.bounds();
-        View { part, from_part, mesh, bounds, shadows: RefCell::default() }
+        View { part, from_part, mesh, bounds, shadows: Mutex::default() }
     }
     /// S(z): what the part above `z` covers.
     pub fn shadow(&self, z: f64) -> Region {
         let key = (z * 1e5).round() as i64;
-        if let Some(r) = self.shadows.borrow().get(&key) {
+        let known = || self.shadows.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(r) = known().get(&key) {
             return r.clone();
         }
-        let r = if z >= self.bounds.max.z { Region::empty() } else { self.mesh.shadow_above(z.max(self.bounds.min.z - 1.0)) };
-        self.shadows.borrow_mut().insert(key, r.clone());
+        let r = if z >= self.bounds.max.z {
+            Region::empty()
+        } else {
+            self.mesh.shadow_above(z.max(self.bounds.min.z - 1.0))
+        };
+        known().insert(key, r.clone());
         r
     }
     /// A direction of the part in this frame.
@@ -129,7 +134,10 @@ impl<'a> View<'a> {
                 Surface::Cylinder { origin, axis, radius, hollow: true } if self.dir(axis).z.abs() > 1.0 - 1e-7 => {
                     let at = self.from_part.point(origin).truncate();
                     match walls.iter_mut().find(|w| {
-                        w.at.distance(at) < SAME && (w.r - radius).abs() < SAME && b.min.z < w.z1 + SAME && b.max.z > w.z0 - SAME
+                        w.at.distance(at) < SAME
+                            && (w.r - radius).abs() < SAME
+                            && b.min.z < w.z1 + SAME
+                            && b.max.z > w.z0 - SAME
                     }) {
                         Some(w) => {
                             w.z0 = w.z0.min(b.min.z);
@@ -158,21 +166,34 @@ impl<'a> View<'a> {
             if !self.shadow(w.z0 + OFF_FLOOR).intersect(&inside).without_specks(1e-3).is_empty() {
                 continue;
             }
-            let point = cones.iter().find(|c| c.0.distance(w.at) < SAME && (c.3 - w.z0).abs() < SAME && (c.1 - w.r).abs() < 5e-3);
+            let point = cones
+                .iter()
+                .find(|c| c.0.distance(w.at) < SAME && (c.3 - w.z0).abs() < SAME && (c.1 - w.r).abs() < 5e-3);
             let below = self.shadow(w.z0 - OFF_FLOOR).intersect(&inside);
             let covered = below.area() / inside.area();
             let end = match point {
                 // A cone that runs to a point; one that leads into a narrower hole is open at its middle.
-                Some(c) if self.shadow(c.2 - 0.02).contains(w.at) => HoleEnd::Cone { angle: 2.0 * c.4, tip: w.z0 - w.r / c.4.tan() },
+                Some(c) if self.shadow(c.2 - 0.02).contains(w.at) => {
+                    HoleEnd::Cone { angle: 2.0 * c.4, tip: w.z0 - w.r / c.4.tan() }
+                }
                 Some(_) => HoleEnd::Step,
                 None if covered < 0.01 => HoleEnd::Open,
                 None if below.contains(w.at) || covered > 0.97 => HoleEnd::Flat,
                 None => HoleEnd::Step,
             };
-            let mouth = cones.iter().find(|c| c.0.distance(w.at) < SAME && (c.2 - w.z1).abs() < SAME && c.1 > w.r + SAME).map(|c| (c.1, c.3));
+            let mouth = cones
+                .iter()
+                .find(|c| c.0.distance(w.at) < SAME && (c.2 - w.z1).abs() < SAME && c.1 > w.r + SAME)
+                .map(|c| (c.1, c.3));
             out.push(Hole { at: w.at, diameter: 2.0 * w.r, top: w.z1, bottom: w.z0, end, mouth });
         }
-        out.sort_by(|a, b| a.diameter.total_cmp(&b.diameter).then(a.at.x.total_cmp(&b.at.x)).then(a.at.y.total_cmp(&b.at.y)).then(b.top.total_cmp(&a.top)));
+        out.sort_by(|a, b| {
+            a.diameter
+                .total_cmp(&b.diameter)
+                .then(a.at.x.total_cmp(&b.at.x))
+                .then(a.at.y.total_cmp(&b.at.y))
+                .then(b.top.total_cmp(&a.top))
+        });
         out
     }
     /// Does a face look up at a slant? (mean height component of its normal, 0..1)
@@ -216,7 +237,9 @@ impl<'a> View<'a> {
             let b = self.face_bounds(k as usize);
             let at_45 = match f.surface {
                 Surface::Plane { normal, .. } => (self.dir(normal).z - std::f64::consts::FRAC_1_SQRT_2).abs() < 5e-3,
-                Surface::Cone { axis, half_angle, .. } => self.dir(axis).z.abs() > 1.0 - 1e-7 && (half_angle.abs() - std::f64::consts::FRAC_PI_4).abs() < 5e-3,
+                Surface::Cone { axis, half_angle, .. } => {
+                    self.dir(axis).z.abs() > 1.0 - 1e-7 && (half_angle.abs() - std::f64::consts::FRAC_PI_4).abs() < 5e-3
+                }
                 _ => false,
             };
             if at_45 && b.size().z <= most && b.size().z > 0.02 {

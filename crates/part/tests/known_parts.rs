@@ -19,7 +19,8 @@ fn rect(x0: f64, y0: f64, x1: f64, y1: f64, r: f64, z0: f64, z1: f64) -> Shape {
 
 /// A block with a stepped pocket, a drilled hole with its point, a stepped through hole and a chamfer.
 fn sample() -> Part {
-    let mut p = rect(0.0, 0.0, 60.0, 40.0, 0.0, 0.0, 20.0).chamfer(1.0, [-1.0, -1.0, 20.0], [61.0, 41.0, 20.0]).unwrap();
+    let mut p =
+        rect(0.0, 0.0, 60.0, 40.0, 0.0, 0.0, 20.0).chamfer(1.0, [-1.0, -1.0, 20.0], [61.0, 41.0, 20.0]).unwrap();
     p = p.cut(&rect(10.0, 10.0, 30.0, 30.0, 4.0, 14.0, 21.0)).unwrap();
     p = p.cut(&rect(14.0, 14.0, 26.0, 26.0, 3.0, 8.0, 21.0)).unwrap();
     let h = |x: f64, y: f64, d: f64, z0: f64, z1: f64| Shape::cylinder([x, y, z0], UP, d / 2.0, z1 - z0).unwrap();
@@ -45,7 +46,8 @@ fn floors_from_above_and_below() {
 fn holes_with_their_ends() {
     let p = sample();
     let holes = View::new(&p, Placement::IDENTITY).holes();
-    let find = |d: f64| holes.iter().find(|h| (h.diameter - d).abs() < 1e-6).unwrap_or_else(|| panic!("no Ø{d}: {holes:?}"));
+    let find =
+        |d: f64| holes.iter().find(|h| (h.diameter - d).abs() < 1e-6).unwrap_or_else(|| panic!("no Ø{d}: {holes:?}"));
     assert_eq!(find(3.0).end, HoleEnd::Flat);
     let HoleEnd::Cone { angle, tip } = find(5.0).end else { panic!("{:?}", find(5.0)) };
     assert!((angle.to_degrees() - 118.0).abs() < 1e-6 && (tip - (10.0 - 0.300_43 * 5.0)).abs() < 1e-3);
@@ -88,6 +90,10 @@ fn features_do_not_depend_on_the_place() {
     let a = View::new(&p, Placement::IDENTITY).holes();
     let moved = Placement { shift: DVec3::new(7.3, -2.1, 11.0), ..Placement::from_axes(DVec3::NEG_Y, DVec3::Z) };
     let b = View::new(&p, moved).holes();
-    let sizes = |v: &[part::Hole]| v.iter().map(|h| ((h.diameter * 1e4).round() as i64, ((h.top - h.bottom) * 1e4).round() as i64)).collect::<Vec<_>>();
+    let sizes = |v: &[part::Hole]| {
+        v.iter()
+            .map(|h| ((h.diameter * 1e4).round() as i64, ((h.top - h.bottom) * 1e4).round() as i64))
+            .collect::<Vec<_>>()
+    };
     assert_eq!(sizes(&a), sizes(&b));
 }

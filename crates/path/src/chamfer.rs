@@ -35,7 +35,8 @@ pub struct Chamfered {
 /// Chamfer all edges that are not blocked.
 pub fn chamfer(e: &Edges, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Chamfered {
     let ring = e.section.grown(e.offset, 0.0005);
-    let band = Region::union_all(&e.lines.iter().map(|l| Region::band(l, e.offset + 0.004, 0.0005)).collect::<Vec<_>>());
+    let band =
+        Region::union_all(&e.lines.iter().map(|l| Region::band(l, e.offset + 0.004, 0.0005)).collect::<Vec<_>>());
     let lines: Vec<Vec<DVec2>> = ring
         .loops()
         .into_iter()
@@ -75,10 +76,12 @@ mod tests {
     #[test]
     fn a_block_is_chamfered_all_round_with_its_edge_on_the_right() {
         let section = Region::rect(DVec2::ZERO, DVec2::new(30.0, 20.0));
-        let line: Vec<DVec2> = [(0.0, 0.0), (0.0, 20.0), (30.0, 20.0), (30.0, 0.0), (0.0, 0.0)].map(|p| DVec2::new(p.0, p.1)).to_vec();
+        let line: Vec<DVec2> =
+            [(0.0, 0.0), (0.0, 20.0), (30.0, 20.0), (30.0, 0.0), (0.0, 0.0)].map(|p| DVec2::new(p.0, p.1)).to_vec();
         let stock = Slabs::prism(section.clone(), -10.0, 0.0);
         let feeds = Feeds { cut: 400.0, plunge: 100.0, link: 900.0 };
-        let mut e = Edges { lines: vec![line], section, offset: 1.0, blocked: Region::empty(), tip_z: -1.5, radius: 4.0 };
+        let mut e =
+            Edges { lines: vec![line], section, offset: 1.0, blocked: Region::empty(), tip_z: -1.5, radius: 4.0 };
         let c = chamfer(&e, feeds, 10.0, &stock);
         assert!((c.kept - (100.0 + std::f64::consts::TAU)).abs() < 0.05 && c.blocked.abs() < 1e-6);
         // Clockwise round the outside.

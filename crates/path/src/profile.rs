@@ -64,13 +64,23 @@ fn quarter(p: DVec2, dir: DVec2, r: f64, coming: bool) -> (DVec2, DVec2) {
 
 /// A straight run beyond an open end, as far as the allowed region lets it (2 mm past the radius at most).
 fn run_out(allowed: &Region, p: DVec2, dir: DVec2, radius: f64) -> Option<DVec2> {
-    [radius + 2.0, 0.5 * radius + 0.5, 0.5].into_iter().map(|l| p + dir * l).find(|&q| allowed.contains_segment(p + dir * 0.002 + dir.perp() * 0.0015, q + dir.perp() * 0.0015))
+    [radius + 2.0, 0.5 * radius + 0.5, 0.5]
+        .into_iter()
+        .map(|l| p + dir * l)
+        .find(|&q| allowed.contains_segment(p + dir * 0.002 + dir.perp() * 0.0015, q + dir.perp() * 0.0015))
 }
 
 /// Does the quarter arc between the path's point `p` and its free end stay where the axis may be, and end well clear?
 fn arc_is_free(w: &Walls, p: DVec2, end: DVec2, center: DVec2) -> bool {
     let (u, v) = (p - center, end - center);
-    w.entry.contains(end) && (1..8).all(|k| w.allowed.contains(center + (u * (f64::from(k) * std::f64::consts::FRAC_PI_2 / 8.0).cos() + v * (f64::from(k) * std::f64::consts::FRAC_PI_2 / 8.0).sin())))
+    w.entry.contains(end)
+        && (1..8).all(|k| {
+            w.allowed.contains(
+                center
+                    + (u * (f64::from(k) * std::f64::consts::FRAC_PI_2 / 8.0).cos()
+                        + v * (f64::from(k) * std::f64::consts::FRAC_PI_2 / 8.0).sin()),
+            )
+        })
 }
 
 /// The nearest well-clear place that a straight way within the allowed region leads to.
@@ -84,7 +94,9 @@ pub fn finish_walls(w: &Walls, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Vec
     let mut paths = wall_paths(w);
     let mut at = DVec2::ZERO;
     while !paths.is_empty() {
-        let k = (0..paths.len()).min_by(|&i, &j| at.distance(paths[i].start).total_cmp(&at.distance(paths[j].start))).unwrap_or(0);
+        let k = (0..paths.len())
+            .min_by(|&i, &j| at.distance(paths[i].start).total_cmp(&at.distance(paths[j].start)))
+            .unwrap_or(0);
         let path = paths.remove(k);
         at = path.start;
         for &z in &w.levels {
@@ -158,7 +170,11 @@ fn open(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
     let (p, dir) = (path.start, path.start_dir());
     let (e, end_dir) = (path.end(), path.end_dir());
     let come = |q: DVec2, d: DVec2, coming: bool| {
-        LEADS.into_iter().map(|r| (quarter(q, d, r, coming), r)).find(|&((a, c), _)| arc_is_free(w, q, a, c)).map(|(x, _)| x)
+        LEADS
+            .into_iter()
+            .map(|r| (quarter(q, d, r, coming), r))
+            .find(|&((a, c), _)| arc_is_free(w, q, a, c))
+            .map(|(x, _)| x)
     };
     if let Some(q) = run_out(&w.allowed, p, -dir, w.radius).filter(|q| w.entry.contains(*q)) {
         m.enter(q, z, None);
@@ -202,11 +218,23 @@ mod tests {
     fn a_pocket_wall_is_lines_and_arcs_with_tangent_leads() {
         let (w, stock) = pocket();
         let moves = finish_walls(&w, FEEDS, 10.0, &stock);
-        let arcs: Vec<f64> = moves.iter().filter_map(|m| if let Move::Arc { to, center, ccw: true, .. } = m { Some(to.truncate().distance(*center)) } else { None }).collect();
+        let arcs: Vec<f64> = moves
+            .iter()
+            .filter_map(|m| {
+                if let Move::Arc { to, center, ccw: true, .. } = m {
+                    Some(to.truncate().distance(*center))
+                } else {
+                    None
+                }
+            })
+            .collect();
         assert!(arcs.iter().filter(|r| (*r - 1.0).abs() < 2e-3).count() == 4, "{arcs:?}");
         assert!(arcs.len() >= 6 && moves.len() < 20, "{moves:#?}");
         // The way down does not touch the skin.
-        let down = moves.iter().rev().find_map(|m| if let Move::Feed { to, .. } = m { (to.z == -6.0).then_some(to.truncate()) } else { None });
+        let down = moves
+            .iter()
+            .rev()
+            .find_map(|m| if let Move::Feed { to, .. } = m { (to.z == -6.0).then_some(to.truncate()) } else { None });
         assert!(down.is_some());
     }
 

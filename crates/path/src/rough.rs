@@ -64,6 +64,9 @@ pub fn engagement_at(rho: f64, r: f64, s: f64) -> f64 {
     (((rho + r).powi(2) - (rho + s).powi(2) - r * r) / (2.0 * (rho + s) * r)).clamp(-1.0, 1.0).acos()
 }
 
+/// Tolerance of telling air from material, mm.
+const AIR: f64 = 0.015;
+
 struct Pass {
     /// Cut paths in climb direction.
     paths: Vec<Path2>,
@@ -108,22 +111,20 @@ fn plan_component(c: &Clearing, a: &Region, touched: &Region) -> Option<Plan> {
         // At least a fortieth of the diameter, so that a limit that cannot be kept still comes to an end.
         let s = step_at(rho, r, c.engagement).max(0.05 * r);
         let next = k.grown(s, tol).intersect(a).union(&k);
-        let remaining = c.material.minus(&k.grown(r, tol));
+        // Only to skip the air.
+        let remaining = c.material.minus(&k.grown(r, AIR));
         if remaining.area() < 1e-4 {
             break;
         }
-        let reach = remaining.grown(r - 0.01, tol);
+        let reach = remaining.grown(r - 0.01, AIR);
         // The new border: not where it was cleared before, and only where there is something to take.
         let hair = k.grown((0.03 * s).max(0.002), tol);
         let lines: Vec<Vec<DVec2>> = next.loops().into_iter().map(closed_line).collect();
         let fresh = hair.clip_lines(&lines, false);
         let cutting = reach.clip_lines(&fresh, true);
         let fit = FitSettings { tolerance_mm: tol, ..Default::default() };
-        let mut paths: Vec<Path2> = join(cutting)
-            .into_iter()
-            .filter(|l| length(l) > 0.05)
-            .map(|l| fit_arcs(&l, false, &fit))
-            .collect();
+        let mut paths: Vec<Path2> =
+            join(cutting).into_iter().filter(|l| length(l) > 0.05).map(|l| fit_arcs(&l, false, &fit)).collect();
         paths.retain(|p| p.length() > 0.02);
         let grew = next.area() - k.area();
         if !paths.is_empty() {
@@ -133,7 +134,7 @@ fn plan_component(c: &Clearing, a: &Region, touched: &Region) -> Option<Plan> {
             break;
         }
         rho += s;
-        k = next.simplified(tol / 8.0);
+        k = next.simplified(tol / 4.0);
     }
     Some(Plan { passes, helix, done: k })
 }
@@ -192,7 +193,10 @@ pub fn clear(c: &Clearing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Cleared
                 let from = (above + 0.2).max(z + 0.05);
                 mover.enter(start, from, Some(above));
                 if !c.skin_only {
-                    mover.state(&format!("ENTRY BY HELIX, FULL WIDTH {:.2} DEEP", c.helix_pitch), Some(std::f64::consts::PI));
+                    mover.state(
+                        &format!("ENTRY BY HELIX, FULL WIDTH {:.2} DEEP", c.helix_pitch),
+                        Some(std::f64::consts::PI),
+                    );
                 }
                 mover.helix(center, z, c.helix_pitch, feeds.cut.mul_add(0.5, 0.0));
                 if !c.skin_only {
@@ -203,7 +207,8 @@ pub fn clear(c: &Clearing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Cleared
                 let mut left: Vec<&Path2> = pass.paths.iter().collect();
                 while !left.is_empty() {
                     let at = mover.at().map_or(left[0].start, |p| p.truncate());
-                    let near = (0..left.len()).min_by(|&i, &j| at.distance(left[i].start).total_cmp(&at.distance(left[j].start)));
+                    let near = (0..left.len())
+                        .min_by(|&i, &j| at.distance(left[i].start).total_cmp(&at.distance(left[j].start)));
                     let path = left.remove(near.unwrap_or(0));
                     approach(&mut mover, path, z, pass, above);
                     mover.follow(path, z, feeds.cut);
@@ -222,7 +227,11 @@ fn approach(mover: &mut Mover, path: &Path2, z: f64, pass: &Pass, above: f64) {
     let foot = if pass.free.contains(start) { start } else { pass.free.nearest_on_border(start).unwrap_or(start) };
     let inside = pass.free.shrunk(0.15, 0.02);
     // A little into the cleared part, so that the way down does not scrape.
-    let down = if inside.contains(foot) { foot } else { inside.nearest_on_border(foot).filter(|q| q.distance(foot) < 3.0).unwrap_or(foot) };
+    let down = if inside.contains(foot) {
+        foot
+    } else {
+        inside.nearest_on_border(foot).filter(|q| q.distance(foot) < 3.0).unwrap_or(foot)
+    };
     let cleared = if inside.is_empty() { above } else { z };
     if let Some(at) = mover.at()
         && (at.z - z).abs() < 1e-9
@@ -261,7 +270,17 @@ mod tests {
     }
 
     fn clearing(allowed: Region, material: Region, r: f64) -> Clearing {
-        Clearing { allowed, material, radius: r, engagement: 1.1, levels: vec![-2.0, -4.0], top: 0.0, helix_pitch: 0.4, skin_only: false, tolerance: 0.01 }
+        Clearing {
+            allowed,
+            material,
+            radius: r,
+            engagement: 1.1,
+            levels: vec![-2.0, -4.0],
+            top: 0.0,
+            helix_pitch: 0.4,
+            skin_only: false,
+            tolerance: 0.01,
+        }
     }
 
     const FEEDS: Feeds = Feeds { cut: 600.0, plunge: 150.0, link: 1500.0 };
@@ -302,7 +321,8 @@ mod tests {
     #[test]
     fn pieces_join_at_their_ends() {
         let v = DVec2::new;
-        let j = join(vec![vec![v(1.0, 0.0), v(2.0, 0.0)], vec![v(5.0, 5.0), v(6.0, 5.0)], vec![v(0.0, 0.0), v(1.0, 0.0)]]);
+        let j =
+            join(vec![vec![v(1.0, 0.0), v(2.0, 0.0)], vec![v(5.0, 5.0), v(6.0, 5.0)], vec![v(0.0, 0.0), v(1.0, 0.0)]]);
         assert_eq!(j.len(), 2);
         assert!(j.iter().any(|l| l.len() == 3 && l[0] == v(0.0, 0.0)));
     }

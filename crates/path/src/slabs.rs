@@ -26,7 +26,8 @@ impl Slabs {
     }
     /// From (z0, z1, section), from the bottom up.
     pub fn stacked(parts: impl IntoIterator<Item = (f64, f64, Region)>) -> Slabs {
-        let slabs = parts.into_iter().filter(|p| p.1 - p.0 > THIN).map(|(z0, z1, section)| Slab { z0, z1, section }).collect();
+        let slabs =
+            parts.into_iter().filter(|p| p.1 - p.0 > THIN).map(|(z0, z1, section)| Slab { z0, z1, section }).collect();
         Slabs { slabs }
     }
     /// Height ranges with sections, from the bottom up.
@@ -77,8 +78,12 @@ impl Slabs {
             .iter()
             .rev()
             .map(|s| {
-                let loops: Vec<Vec<DVec2>> =
-                    s.section.loops().iter().map(|l| l.iter().rev().map(|p| DVec2::new(p.x, y_shift - p.y)).collect()).collect();
+                let loops: Vec<Vec<DVec2>> = s
+                    .section
+                    .loops()
+                    .iter()
+                    .map(|l| l.iter().rev().map(|p| DVec2::new(p.x, y_shift - p.y)).collect())
+                    .collect();
                 Slab { z0: z_shift - s.z1, z1: z_shift - s.z0, section: Region::from_oriented(&loops) }
             })
             .collect();

@@ -50,7 +50,9 @@ pub(crate) fn line(text: &str) -> Result<Line, String> {
                     chars.next();
                 }
                 if let Some('#' | '[') = chars.peek() {
-                    return Err(format!("{letter} is given by a variable or expression, which this dialect does not have; write the number"));
+                    return Err(format!(
+                        "{letter} is given by a variable or expression, which this dialect does not have; write the number"
+                    ));
                 }
                 let value: f64 = number.parse().map_err(|_| format!("{letter} has no number ('{number}')"))?;
                 if !value.is_finite() || value.abs() > 1e7 {
@@ -78,7 +80,15 @@ mod tests {
 
     #[test]
     fn what_the_dialect_lacks_is_refused_by_name() {
-        for (text, word) in [("#1=3", "variables"), ("G0 X[1+2]", "variable or expression"), ("o100 call", "subprograms"), ("G0 X", "no number"), ("(a (b)", "inside"), ("(a", "not closed"), ("G1 X1 & Y2", "'&'")] {
+        for (text, word) in [
+            ("#1=3", "variables"),
+            ("G0 X[1+2]", "variable or expression"),
+            ("o100 call", "subprograms"),
+            ("G0 X", "no number"),
+            ("(a (b)", "inside"),
+            ("(a", "not closed"),
+            ("G1 X1 & Y2", "'&'"),
+        ] {
             assert!(line(text).unwrap_err().contains(word), "{text}");
         }
     }

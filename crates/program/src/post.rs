@@ -104,7 +104,8 @@ impl Writer<'_> {
     }
     fn motion(&mut self, g: &'static str, to: DVec3, arc_center: Option<DVec2>, feed: Option<f64>) {
         // An arc's I and J are taken from the rounded start, so that rounding does not add up.
-        let start: Vec<f64> = self.at.iter().take(2).map(|a| a.as_ref().and_then(|s| s.parse::<f64>().ok()).unwrap_or(0.0)).collect();
+        let start: Vec<f64> =
+            self.at.iter().take(2).map(|a| a.as_ref().and_then(|s| s.parse::<f64>().ok()).unwrap_or(0.0)).collect();
         let axes = self.axes(to);
         if axes.is_empty() && arc_center.is_none() {
             return;
@@ -227,9 +228,15 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String 
             match m {
                 Move::Rapid { to } => w.motion("G0", *to, None, None),
                 Move::Feed { to, feed } => w.motion("G1", *to, None, Some(*feed)),
-                Move::Arc { to, center, ccw, feed } => w.motion(if *ccw { "G3" } else { "G2" }, *to, Some(*center), Some(*feed)),
-                Move::State { words, engagement_limit } => w.comment(&format!("STEP {}: {words}{}", k + 1, limit_words(*engagement_limit))),
-                Move::Drill { at, clear, start, bottom, peck, feed } => w.drill(at, *clear, *start, *bottom, *peck, *feed),
+                Move::Arc { to, center, ccw, feed } => {
+                    w.motion(if *ccw { "G3" } else { "G2" }, *to, Some(*center), Some(*feed))
+                }
+                Move::State { words, engagement_limit } => {
+                    w.comment(&format!("STEP {}: {words}{}", k + 1, limit_words(*engagement_limit)))
+                }
+                Move::Drill { at, clear, start, bottom, peck, feed } => {
+                    w.drill(at, *clear, *start, *bottom, *peck, *feed)
+                }
             }
         }
     }

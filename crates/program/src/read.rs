@@ -90,7 +90,9 @@ impl Step {
     pub fn length(&self) -> f64 {
         match self.shape {
             Shape::Line => self.from.distance(self.to),
-            Shape::Arc { center, sweep } => (self.from.truncate().distance(center) * sweep).hypot(self.to.z - self.from.z),
+            Shape::Arc { center, sweep } => {
+                (self.from.truncate().distance(center) * sweep).hypot(self.to.z - self.from.z)
+            }
         }
     }
     /// Point at fraction `t` of it.
@@ -164,7 +166,7 @@ fn group(code: u32) -> Option<u32> {
 }
 
 fn name(code: u32) -> String {
-    if code % 10 == 0 { format!("G{}", code / 10) } else { format!("G{}.{}", code / 10, code % 10) }
+    if code.is_multiple_of(10) { format!("G{}", code / 10) } else { format!("G{}.{}", code / 10, code % 10) }
 }
 
 /// A whole number, "close to an integer" within 0.0001 as NISTIR 6556 allows.
@@ -193,9 +195,13 @@ impl Words {
                         return Err(format!("G{v} is not a code"));
                     }
                     let code = code as u32;
-                    let g = group(code).ok_or_else(|| format!("{} is not part of this dialect; take it out", name(code)))?;
+                    let g = group(code)
+                        .ok_or_else(|| format!("{} is not part of this dialect; take it out", name(code)))?;
                     if groups.contains(&g) {
-                        return Err(format!("{} and another word of the same group stand on one line; keep one", name(code)));
+                        return Err(format!(
+                            "{} and another word of the same group stand on one line; keep one",
+                            name(code)
+                        ));
                     }
                     groups.push(g);
                     w.g.push(code);
@@ -306,7 +312,10 @@ impl State {
         }
         for code in [410, 420] {
             if w.has_g(code) {
-                return Err(format!("{}: cutter compensation is not part of this dialect; the path is the cutter's centre", name(code)));
+                return Err(format!(
+                    "{}: cutter compensation is not part of this dialect; the path is the cutter's centre",
+                    name(code)
+                ));
             }
         }
         if w.has_g(930) || w.has_g(950) {
@@ -439,7 +448,14 @@ impl State {
         Ok(ended)
     }
 
-    fn motion(&mut self, w: &Words, target: [Option<f64>; 3], line: u32, p: &mut Program, settings: &ReadSettings) -> Result<(), String> {
+    fn motion(
+        &mut self,
+        w: &Words,
+        target: [Option<f64>; 3],
+        line: u32,
+        p: &mut Program,
+        settings: &ReadSettings,
+    ) -> Result<(), String> {
         let mut to = self.pos;
         for k in 0..3 {
             if let Some(v) = target[k] {
@@ -537,7 +553,15 @@ impl State {
         Ok(Shape::Arc { center, sweep: if ccw { sweep } else { -sweep } })
     }
 
-    fn cycle(&mut self, g: u32, w: &Words, target: [Option<f64>; 3], line: u32, p: &mut Program, settings: &ReadSettings) -> Result<(), String> {
+    fn cycle(
+        &mut self,
+        g: u32,
+        w: &Words,
+        target: [Option<f64>; 3],
+        line: u32,
+        p: &mut Program,
+        settings: &ReadSettings,
+    ) -> Result<(), String> {
         self.need_feed()?;
         if self.plane != 17 {
             return Err("drilling cycles are in G17 only".into());
@@ -555,7 +579,8 @@ impl State {
             return Err(format!("L{repeats} is more repeats than can be followed"));
         }
         let old_z = self.pos.z;
-        let (r_level, bottom) = if self.absolute { (r + self.shift.z, z + self.shift.z) } else { (old_z + r, old_z + r + z) };
+        let (r_level, bottom) =
+            if self.absolute { (r + self.shift.z, z + self.shift.z) } else { (old_z + r, old_z + r + z) };
         if bottom > r_level + 1e-9 {
             return Err(format!("the cycle's bottom (Z {bottom:.4}) is above its start (R {r_level:.4})"));
         }

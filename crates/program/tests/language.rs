@@ -19,14 +19,18 @@ fn g81_absolute() {
     let p = run("G0 X1 Y2 Z3\nF100 G90 G81 G98 X4 Y5 Z1.5 R2.8");
     let ends: Vec<_> = p.steps[1..].iter().map(|s| (s.to, matches!(s.kind, StepKind::Rapid))).collect();
     let v = DVec3::new;
-    assert_eq!(ends, vec![(v(4.0, 5.0, 3.0), true), (v(4.0, 5.0, 2.8), true), (v(4.0, 5.0, 1.5), false), (v(4.0, 5.0, 3.0), true)]);
+    assert_eq!(
+        ends,
+        vec![(v(4.0, 5.0, 3.0), true), (v(4.0, 5.0, 2.8), true), (v(4.0, 5.0, 1.5), false), (v(4.0, 5.0, 3.0), true)]
+    );
 }
 
 /// From (1,2,3): `G91 G81 G98 X4 Y5 Z-0.6 R1.8 L3` → rapid Z4.8; holes at (5,7), (9,12), (13,17), each feed 4.8 → 4.2.
 #[test]
 fn g81_incremental_repeats() {
     let p = run("G0 X1 Y2 Z3\nF100 G91 G81 G98 X4 Y5 Z-0.6 R1.8 L3");
-    let feeds: Vec<_> = p.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })).map(|s| (s.from, s.to)).collect();
+    let feeds: Vec<_> =
+        p.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })).map(|s| (s.from, s.to)).collect();
     assert_eq!(feeds.len(), 3);
     for ((from, to), (x, y)) in feeds.iter().zip([(5.0, 7.0), (9.0, 12.0), (13.0, 17.0)]) {
         assert!(from.distance(DVec3::new(x, y, 4.8)) < 1e-9 && to.distance(DVec3::new(x, y, 4.2)) < 1e-9);

@@ -18,7 +18,12 @@ fn sample() -> Vec<Toolpath> {
                 Move::Rapid { to: v(1.23456, -2.0, 20.0) },
                 Move::Rapid { to: v(1.23456, -2.0, 1.0) },
                 Move::Feed { to: v(1.23456, -2.0, -3.3333333), feed: 120.0 },
-                Move::Arc { to: v(11.23456, -2.0, -3.3333333), center: DVec2::new(6.23456, -2.0), ccw: false, feed: 333.0 },
+                Move::Arc {
+                    to: v(11.23456, -2.0, -3.3333333),
+                    center: DVec2::new(6.23456, -2.0),
+                    ccw: false,
+                    feed: 333.0,
+                },
                 Move::Arc { to: v(1.23456, -2.0, -4.5), center: DVec2::new(6.23456, -2.0), ccw: true, feed: 333.0 },
                 Move::Rapid { to: v(1.23456, -2.0, 20.0) },
             ],
@@ -30,14 +35,24 @@ fn sample() -> Vec<Toolpath> {
             rpm: 3000.0,
             coolant: Coolant::Dry,
             engagement_limit: None,
-            moves: vec![Move::Drill { at: vec![DVec2::new(3.0, 4.0), DVec2::new(-5.0, 6.5)], clear: 20.0, start: 1.0, bottom: -10.0, peck: Some(3.0), feed: 90.0 }],
+            moves: vec![Move::Drill {
+                at: vec![DVec2::new(3.0, 4.0), DVec2::new(-5.0, 6.5)],
+                clear: 20.0,
+                start: 1.0,
+                bottom: -10.0,
+                peck: Some(3.0),
+                feed: 90.0,
+            }],
         },
     ]
 }
 
 #[test]
 fn text_follows_the_motion_within_its_rounding() {
-    let heading = Heading { lines: vec!["Encoder bracket, side 1".into()], tools: vec![PostTool { number: 4, words: "flat 6".into() }] };
+    let heading = Heading {
+        lines: vec!["Encoder bracket, side 1".into()],
+        tools: vec![PostTool { number: 4, words: "flat 6".into() }],
+    };
     for (dialect, tol) in [(Dialect::bench_mill(), 6e-5), (Dialect::bench_mill_inch(), 1.4e-4)] {
         let text = post(&heading, &sample(), &dialect);
         let p = read(&text, &ReadSettings::default()).unwrap_or_else(|e| panic!("{e}\n{text}"));
@@ -45,7 +60,11 @@ fn text_follows_the_motion_within_its_rounding() {
         let cuts: Vec<_> = p.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })).collect();
         assert_eq!(cuts.len(), 3 + 2 * 4, "{text}");
         let ends: Vec<DVec3> = cuts[..3].iter().map(|s| s.to).collect();
-        for (got, want) in ends.iter().zip([DVec3::new(1.23456, -2.0, -3.33333), DVec3::new(11.23456, -2.0, -3.33333), DVec3::new(1.23456, -2.0, -4.5)]) {
+        for (got, want) in ends.iter().zip([
+            DVec3::new(1.23456, -2.0, -3.33333),
+            DVec3::new(11.23456, -2.0, -3.33333),
+            DVec3::new(1.23456, -2.0, -4.5),
+        ]) {
             assert!((*got - want).abs().max_element() < tol, "{got} {want}\n{text}");
         }
         // The control is told the state in the open, and nothing moves in XY before Z is at the top.

@@ -172,7 +172,12 @@ fn cover(scraps: &[Scrap], grid: geom::RayGrid, counts_volume: bool) -> Vec<Piec
             let mut margin = DVec3::ZERO;
             margin[ua] = grid.pitch * 0.5;
             margin[va] = grid.pitch * 0.5;
-            Piece { bounds: Box3 { min: lo - margin, max: hi + margin }, depth: r.depth, deepest: r.deepest, volume: r.volume }
+            Piece {
+                bounds: Box3 { min: lo - margin, max: hi + margin },
+                depth: r.depth,
+                deepest: r.deepest,
+                volume: r.volume,
+            }
         })
         .collect()
 }
@@ -205,13 +210,13 @@ pub(crate) fn group(boxes: &[Piece]) -> Vec<Patch> {
     }
     let mut slot: HashMap<usize, usize> = HashMap::new();
     let mut out: Vec<Patch> = Vec::new();
-    for i in 0..n {
+    for (i, piece) in boxes.iter().enumerate() {
         let root = find(&mut parent, i);
         let k = *slot.entry(root).or_insert_with(|| {
             out.push(Patch { places: vec![], depth: 0.0, deepest: DVec3::ZERO, volume: 0.0, points: vec![] });
             out.len() - 1
         });
-        let Piece { bounds: b, depth, deepest, volume } = boxes[i];
+        let Piece { bounds: b, depth, deepest, volume } = *piece;
         let p = &mut out[k];
         p.places.push(Place::new(b.min, b.max));
         p.volume += volume;

@@ -2,7 +2,7 @@
 
 use crate::dexel::{Field, subtract};
 use crate::sweep::{Spans, Sweep, pieces};
-use geom::{Box3, DVec2, DVec3};
+use geom::{Box3, DVec2};
 use shop::tool::Tool;
 
 /// What a move took along the rays of one field.
@@ -16,46 +16,59 @@ pub(crate) struct Taken {
     pub bounds: Box3,
 }
 
-impl Taken {
-    pub const NOTHING: Taken = Taken { longest: 0.0, volume: 0.0, bounds: Box3::EMPTY };
-
-    fn add(&mut self, removed: f64, p: DVec3, q: DVec3) {
-        if removed > 0.0 {
-            self.longest = self.longest.max(removed);
-            self.volume += removed;
-            self.bounds = self.bounds.joined(&Box3::of([p, q]));
-        }
-    }
+/// Gathers in ray numbers; points are made once at the end.
+struct Sum {
+    longest: f64,
+    length: f64,
+    i: (usize, usize),
+    j: (usize, usize),
+    t: (f64, f64),
 }
 
 /// Subtract `tool` moved along `sweep` from a field in the frame of the work.
 pub(crate) fn cut(field: &mut Field, sweep: &Sweep, tool: &Tool) -> Taken {
-    let mut taken = Taken::NOTHING;
+    let mut sum = Sum {
+        longest: 0.0,
+        length: 0.0,
+        i: (usize::MAX, 0),
+        j: (usize::MAX, 0),
+        t: (f64::INFINITY, f64::NEG_INFINITY),
+    };
     for s in pieces(sweep, tool) {
         match field.grid.axis {
-            2 => cut_along(field, &s, tool, &mut taken),
-            axis => cut_across(field, axis, &s, tool, &mut taken),
+            2 => cut_along(field, &s, tool, &mut sum),
+            axis => cut_across(field, axis, &s, tool, &mut sum),
         }
     }
-    taken.volume *= field.grid.pitch * field.grid.pitch;
-    taken
+    let grid = field.grid;
+    let bounds = if sum.length > 0.0 {
+        let at = |i: usize, j: usize, t: f64| grid.point(j * grid.count[0] + i, t);
+        Box3::of([at(sum.i.0, sum.j.0, sum.t.0), at(sum.i.1, sum.j.1, sum.t.1)])
+    } else {
+        Box3::EMPTY
+    };
+    Taken { longest: sum.longest, volume: sum.length * grid.pitch * grid.pitch, bounds }
 }
 
-fn take(field: &mut Field, index: usize, a: f64, b: f64, taken: &mut Taken) {
-    let ray = &mut field.rays[index];
-    if ray.is_empty() {
-        return;
-    }
+fn take(field: &mut Field, (i, j): (usize, usize), a: f64, b: f64, sum: &mut Sum) {
+    let ray = &mut field.rays[j * field.grid.count[0] + i];
+    let (Some(first), Some(last)) = (ray.first(), ray.last()) else { return };
     // Where the material taken lies: cut to what was there, before it goes.
-    let (lo, hi) = (ray[0].0.max(a), ray[ray.len() - 1].1.min(b));
+    let (lo, hi) = (first.0.max(a), last.1.min(b));
     if lo >= hi {
         return;
     }
     let removed = subtract(ray, a, b);
-    taken.add(removed, field.grid.point(index, lo), field.grid.point(index, hi));
+    if removed > 0.0 {
+        sum.longest = sum.longest.max(removed);
+        sum.length += removed;
+        sum.i = (sum.i.0.min(i), sum.i.1.max(i));
+        sum.j = (sum.j.0.min(j), sum.j.1.max(j));
+        sum.t = (sum.t.0.min(lo), sum.t.1.max(hi));
+    }
 }
 
-fn cut_along(field: &mut Field, s: &Sweep, tool: &Tool, taken: &mut Taken) {
+fn cut_along(field: &mut Field, s: &Sweep, tool: &Tool, sum: &mut Sum) {
     let (lo, hi) = s.bounds2();
     let (r, flute) = (tool.radius(), tool.flute_length_mm);
     let grid = field.grid;
@@ -70,11 +83,11 @@ fn cut_along(field: &mut Field, s: &Sweep, tool: &Tool, taken: &mut Taken) {
                 let q = DVec2::new(grid.origin.x + i as f64 * grid.pitch, y);
                 if s.level() || s.upright() {
                     let low = if tool.is_cylinder() { 0.0 } else { tool.height_at(s.distance(q).min(r)) };
-                    take(field, index, s.z_min() + low, s.z_max() + flute, taken);
+                    take(field, (i, j), s.z_min() + low, s.z_max() + flute, sum);
                 } else {
                     for (t0, t1) in s.covering(q, r) {
                         let (za, zb) = (s.z(t0), s.z(t1));
-                        take(field, index, za.min(zb), za.max(zb) + flute, taken);
+                        take(field, (i, j), za.min(zb), za.max(zb) + flute, sum);
                     }
                 }
             }
@@ -82,7 +95,7 @@ fn cut_along(field: &mut Field, s: &Sweep, tool: &Tool, taken: &mut Taken) {
     }
 }
 
-fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, taken: &mut Taken) {
+fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, sum: &mut Sum) {
     let grid = field.grid;
     let (lo, hi) = s.bounds2();
     let (r, flute) = (tool.radius(), tool.flute_length_mm);
@@ -95,12 +108,12 @@ fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, taken: &mu
     if rows.is_empty() || heights.is_empty() {
         return;
     }
-    let index = |k: usize, h: usize| if swap { k * grid.count[0] + h } else { h * grid.count[0] + k };
+    let cell = |k: usize, h: usize| if swap { (h, k) } else { (k, h) };
     let at_row = |k: usize| grid.origin[row] + k as f64 * grid.pitch;
     let at_height = |h: usize| grid.origin[height] + h as f64 * grid.pitch;
-    let apply = |field: &mut Field, i: usize, spans: &Spans, taken: &mut Taken| {
+    let apply = |field: &mut Field, at: (usize, usize), spans: &Spans, sum: &mut Sum| {
         for &(a, b) in spans {
-            take(field, i, a, b, taken);
+            take(field, at, a, b, sum);
         }
     };
     if s.level() || s.upright() {
@@ -110,9 +123,9 @@ fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, taken: &mu
             for h in heights.clone() {
                 let z = at_height(h);
                 if z >= full {
-                    apply(field, index(k, h), &wide, taken);
+                    apply(field, cell(k, h), &wide, sum);
                 } else {
-                    apply(field, index(k, h), &s.spans(at_row(k), swap, tool.radius_at(z - s.z_min())), taken);
+                    apply(field, cell(k, h), &s.spans(at_row(k), swap, tool.radius_at(z - s.z_min())), sum);
                 }
             }
         }
@@ -120,7 +133,7 @@ fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, taken: &mu
         for h in heights {
             if let Some(part) = s.at_height(at_height(h), flute) {
                 for k in rows.clone() {
-                    apply(field, index(k, h), &part.spans(at_row(k), swap, r), taken);
+                    apply(field, cell(k, h), &part.spans(at_row(k), swap, r), sum);
                 }
             }
         }

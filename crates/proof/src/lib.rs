@@ -121,8 +121,26 @@ pub struct Proof {
     pub pitch_mm: [f64; 3],
     /// Minutes of each setup.
     pub setup_minutes: Vec<f64>,
+    /// What each step of each setup took: for the strip under the picture, not for the file.
+    #[serde(skip)]
+    pub loads: Vec<Vec<StepLoad>>,
     /// What was found.
     pub findings: Vec<Finding>,
+}
+
+/// Load of one step of a program.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct StepLoad {
+    /// Line of the text, from 1.
+    pub line: u32,
+    /// Tool in the spindle.
+    pub tool: u32,
+    /// Duration, s.
+    pub seconds: f64,
+    /// Material taken, mm³.
+    pub volume: f64,
+    /// Greatest engagement, rad.
+    pub engagement: f64,
 }
 
 impl Proof {
@@ -155,13 +173,23 @@ pub fn prove(input: &Input) -> Proof {
     let (model, surface) = rayon::join(|| stock.mesh_like(input.model), || Surface::new(input.model));
     let mut findings = Vec::new();
     let mut setup_minutes = Vec::new();
+    let mut loads = Vec::new();
     let mut sliced = false;
     for s in input.setups {
         let outcome = run::run(&stock, s, &input.limits);
         stock = outcome.stock;
         sliced |= outcome.sliced;
         findings.extend(outcome.findings);
-        setup_minutes.push(time::seconds(&s.program.steps, &input.limits.motion).iter().sum::<f64>() / 60.0);
+        let seconds = time::seconds(&s.program.steps, &input.limits.motion);
+        setup_minutes.push(seconds.iter().sum::<f64>() / 60.0);
+        let load = |k: usize| StepLoad {
+            line: s.program.steps[k].line,
+            tool: s.program.steps[k].tool,
+            seconds: seconds[k],
+            volume: outcome.taken[k],
+            engagement: outcome.engagement[k],
+        };
+        loads.push((0..seconds.len()).map(load).collect());
     }
     let error = input.chord_error + 0.0005 + if sliced { sweep::SLICE / 2.0 } else { 0.0 };
     let gone = compare::differences(&stock, &model, &surface, false, MEASURED);
@@ -171,7 +199,10 @@ pub fn prove(input: &Input) -> Proof {
     for patch in compare::group(&gone) {
         if patch.depth > LISTED {
             let mut f = gouge_finding(&patch, error);
-            let blamed = input.setups.iter().find_map(|s| run::blame(s, s.part_from_work.inverse().point(patch.deepest)).map(|l| (s, l)));
+            let blamed = input
+                .setups
+                .iter()
+                .find_map(|s| run::blame(s, s.part_from_work.inverse().point(patch.deepest)).map(|l| (s, l)));
             if let Some((s, line)) = blamed {
                 f = f.in_setup(&s.name).at_line(line);
             }
@@ -213,11 +244,27 @@ pub fn prove(input: &Input) -> Proof {
     if let Some(worst) = small.iter().map(|p| p.depth).reduce(f64::max) {
         let all: Vec<Place> = small.iter().flat_map(|p| p.places.iter().copied()).collect();
         findings.push(
-            Finding::new("small_leftover", Severity::Note, format!("Up to {worst:.3} mm is left (± {error:.3}) in {} places", small.len()), "Within what passes; a spring pass or a finer finish takes it off.").at(all),
+            Finding::new(
+                "small_leftover",
+                Severity::Note,
+                format!("Up to {worst:.3} mm is left (± {error:.3}) in {} places", small.len()),
+                "Within what passes; a spring pass or a finer finish takes it off.",
+            )
+            .at(all),
         );
     }
     findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
-    Proof { complete, minutes: setup_minutes.iter().sum(), gouge_mm, leftover_mm, error_mm: error, pitch_mm: pitch, setup_minutes, findings }
+    Proof {
+        complete,
+        minutes: setup_minutes.iter().sum(),
+        gouge_mm,
+        leftover_mm,
+        error_mm: error,
+        pitch_mm: pitch,
+        setup_minutes,
+        loads,
+        findings,
+    }
 }
 
 fn block_mesh(b: &Box3) -> TriMesh {
@@ -254,12 +301,29 @@ fn key(p: DVec3) -> String {
 
 fn gouge_finding(p: &Patch, error: f64) -> Finding {
     let severity = if p.depth > GOUGE_LIMIT { Severity::Stop } else { Severity::Note };
-    let why = if severity == Severity::Stop { "The part is undersize there; correct the program before it is run." } else { "Within what passes." };
-    Finding::new("gouge", severity, format!("{:.3} mm (± {error:.3}) too deep at {}", p.depth, at_words(p.deepest)), why).keyed(key(p.deepest)).at(p.places.clone())
+    let why = if severity == Severity::Stop {
+        "The part is undersize there; correct the program before it is run."
+    } else {
+        "Within what passes."
+    };
+    Finding::new(
+        "gouge",
+        severity,
+        format!("{:.3} mm (± {error:.3}) too deep at {}", p.depth, at_words(p.deepest)),
+        why,
+    )
+    .keyed(key(p.deepest))
+    .at(p.places.clone())
 }
 
-const DIRECTIONS: [(DVec3, &str); 6] =
-    [(DVec3::Z, "+Z"), (DVec3::NEG_Z, "−Z"), (DVec3::X, "+X"), (DVec3::NEG_X, "−X"), (DVec3::Y, "+Y"), (DVec3::NEG_Y, "−Y")];
+const DIRECTIONS: [(DVec3, &str); 6] = [
+    (DVec3::Z, "+Z"),
+    (DVec3::NEG_Z, "−Z"),
+    (DVec3::X, "+X"),
+    (DVec3::NEG_X, "−X"),
+    (DVec3::Y, "+Y"),
+    (DVec3::NEG_Y, "−Y"),
+];
 
 /// Share of the points from which the way out along `d` passes no model.
 fn open_share(points: &[DVec3], model: &Stock, d: DVec3) -> f64 {
@@ -287,11 +351,26 @@ fn left_finding(p: &Patch, model: &Stock, input: &Input, error: f64) -> Finding 
     let open = |d: DVec3| open_share(&p.points, model, d) > 0.5;
     let size = format!("{:.2} mm (± {error:.3}) is left at {}", p.depth, at_words(p.deepest));
     let f = if ups.iter().any(|&d| open(d)) {
-        Finding::new("leftover", Severity::Stop, size, "It can be reached from a side that is cut, and the programs do not cut it; a smaller cutter or a further cut is needed.")
+        Finding::new(
+            "leftover",
+            Severity::Stop,
+            size,
+            "It can be reached from a side that is cut, and the programs do not cut it; a smaller cutter or a further cut is needed.",
+        )
     } else if let Some((_, name)) = DIRECTIONS.iter().find(|(d, _)| open(*d)) {
-        Finding::new("needs_other_side", Severity::Warn, format!("{size}; it can be cut from {name}"), "No setup cuts from that side. Add one, or do it by hand afterwards.")
+        Finding::new(
+            "needs_other_side",
+            Severity::Warn,
+            format!("{size}; it can be cut from {name}"),
+            "No setup cuts from that side. Add one, or do it by hand afterwards.",
+        )
     } else {
-        Finding::new("not_makeable", Severity::Stop, format!("{size}, hidden from all six sides"), "No straight cutter reaches it: an undercut cutter, another way of making it, or a change of the drawing.")
+        Finding::new(
+            "not_makeable",
+            Severity::Stop,
+            format!("{size}, hidden from all six sides"),
+            "No straight cutter reaches it: an undercut cutter, another way of making it, or a change of the drawing.",
+        )
     };
     f.keyed(key(p.deepest)).at(p.places.clone())
 }

@@ -46,7 +46,8 @@ pub(crate) fn pieces(field: &Field) -> Vec<Piece> {
                 for (a, x) in field.rays[at].iter().enumerate() {
                     for (b, y) in field.rays[other].iter().enumerate() {
                         if x.0 < y.1 - 1e-6 && y.0 < x.1 - 1e-6 {
-                            let (p, q) = (find(&mut parent, first[at] + a as u32), find(&mut parent, first[other] + b as u32));
+                            let (p, q) =
+                                (find(&mut parent, first[at] + a as u32), find(&mut parent, first[other] + b as u32));
                             if p != q {
                                 parent[p.max(q) as usize] = p.min(q);
                             }

@@ -80,7 +80,11 @@ impl Gather {
             .into_iter()
             .map(|((kind, tool, detail), i)| {
                 let key = format!("{setup}/T{tool}{}{detail}", if detail.is_empty() { "" } else { "/" });
-                Finding::new(&kind, i.severity, (i.what)(i.worst, i.count), i.why).keyed(key).in_setup(setup).at_line(i.line).at(i.places)
+                Finding::new(&kind, i.severity, (i.what)(i.worst, i.count), i.why)
+                    .keyed(key)
+                    .in_setup(setup)
+                    .at_line(i.line)
+                    .at(i.places)
             })
             .collect()
     }
@@ -157,7 +161,15 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits) -> Outcome
             over.close(&mut gather, limit);
             if !input.tools.iter().any(|t| t.number == step.tool) {
                 let t = step.tool;
-                gather.add(("unknown_tool", t, ""), Severity::Stop, step.line, 0.0, None, move |_, _| format!("T{t} is called, and the crib has no such tool"), "What it would cut cannot be known; correct the number or add the tool to the plan.");
+                gather.add(
+                    ("unknown_tool", t, ""),
+                    Severity::Stop,
+                    step.line,
+                    0.0,
+                    None,
+                    move |_, _| format!("T{t} is called, and the crib has no such tool"),
+                    "What it would cut cannot be known; correct the number or add the tool to the plan.",
+                );
             }
             continue;
         }
@@ -167,7 +179,15 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits) -> Outcome
         check_travel(step, input, limits, &mut gather);
         let Some(tool) = input.tools.iter().find(|t| t.number == step.tool) else {
             if step.tool == 0 && matches!(step.kind, StepKind::Feed { .. }) {
-                gather.add(("no_tool", 0, ""), Severity::Stop, step.line, 0.0, None, |_, _| "A feed move with no tool called".into(), "Call the tool (T… M6) before cutting.");
+                gather.add(
+                    ("no_tool", 0, ""),
+                    Severity::Stop,
+                    step.line,
+                    0.0,
+                    None,
+                    |_, _| "A feed move with no tool called".into(),
+                    "Call the tool (T… M6) before cutting.",
+                );
             }
             continue;
         };
@@ -192,7 +212,15 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits) -> Outcome
             if t.longest > GRAZE {
                 watch.cut_since += t.volume;
                 if !feeding {
-                    gather.add(("rapid_in_stock", step.tool, ""), Severity::Stop, step.line, t.longest, Some(place(&t.bounds)), |w, c| format!("A rapid move runs through stock, {w:.2} mm of it{}", times(c)), "The cutter breaks or the part shifts; retract first, or feed through.");
+                    gather.add(
+                        ("rapid_in_stock", step.tool, ""),
+                        Severity::Stop,
+                        step.line,
+                        t.longest,
+                        Some(place(&t.bounds)),
+                        |w, c| format!("A rapid move runs through stock, {w:.2} mm of it{}", times(c)),
+                        "The cutter breaks or the part shifts; retract first, or feed through.",
+                    );
                 } else {
                     check_cutting_state(step, tool, &s, &mut gather, place(&t.bounds));
                 }
@@ -203,9 +231,20 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits) -> Outcome
                     && deep > TOUCH
                 {
                     let holder = from >= tool.stickout_mm - 1e-9;
-                    let (kind, words) = if holder { ("holder_in_stock", "holder") } else { ("shank_in_stock", "shank") };
+                    let (kind, words) =
+                        if holder { ("holder_in_stock", "holder") } else { ("shank_in_stock", "shank") };
                     let number = step.tool;
-                    gather.add((kind, number, ""), Severity::Stop, step.line, deep, Some(place(&b)), move |w, c| format!("The {words} of T{number} rubs in stock over {w:.2} mm of height{}", times(c)), "It does not cut: use a longer cutter or stick-out, a shallower depth, or a wider pocket.");
+                    gather.add(
+                        (kind, number, ""),
+                        Severity::Stop,
+                        step.line,
+                        deep,
+                        Some(place(&b)),
+                        move |w, c| {
+                            format!("The {words} of T{number} rubs in stock over {w:.2} mm of height{}", times(c))
+                        },
+                        "It does not cut: use a longer cutter or stick-out, a shallower depth, or a wider pocket.",
+                    );
                 }
             }
             check_keep_outs(&s, tool, step, &input.keep_out, &mut gather, &input.part_from_work);
@@ -222,7 +261,15 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits) -> Outcome
     }
     if !input.program.ended {
         let line = steps.last().map_or(1, |s| s.line);
-        gather.add(("no_end", 0, ""), Severity::Warn, line, 0.0, None, |_, _| "The program has no end (M2 or M30)".into(), "It may be cut off; compare it with the file it came from.");
+        gather.add(
+            ("no_end", 0, ""),
+            Severity::Warn,
+            line,
+            0.0,
+            None,
+            |_, _| "The program has no end (M2 or M30)".into(),
+            "It may be cut off; compare it with the file it came from.",
+        );
     }
 
     // The rays across the cutter's axis follow the same events; nothing in them depends on one another.
@@ -248,10 +295,24 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits) -> Outcome
     for (n, t) in a.into_iter().chain(b) {
         // A thin web between the upright rays; 3 rays' worth of it is no rounding.
         if t.longest > 10.0 * GRAZE {
-            gather.add(("rapid_in_stock", steps[n].tool, ""), Severity::Stop, steps[n].line, t.longest, Some(place(&t.bounds)), |w, c| format!("A rapid move runs through stock, {w:.2} mm of it{}", times(c)), "The cutter breaks or the part shifts; retract first, or feed through.");
+            gather.add(
+                ("rapid_in_stock", steps[n].tool, ""),
+                Severity::Stop,
+                steps[n].line,
+                t.longest,
+                Some(place(&t.bounds)),
+                |w, c| format!("A rapid move runs through stock, {w:.2} mm of it{}", times(c)),
+                "The cutter breaks or the part shifts; retract first, or feed through.",
+            );
         }
     }
-    Outcome { stock: stock.placed(&input.part_from_work), findings: gather.findings(&input.name), taken, engagement, sliced }
+    Outcome {
+        stock: stock.placed(&input.part_from_work),
+        findings: gather.findings(&input.name),
+        taken,
+        engagement,
+        sliced,
+    }
 }
 
 fn to_place(part_from_work: &Placement, b: &Box3) -> Place {
@@ -325,7 +386,15 @@ impl Over {
     fn close(&mut self, gather: &mut Gather, limit: Option<f64>) {
         if let (true, Some(l)) = (self.found, limit) {
             let (length, degrees, stated) = (self.worst_length, self.worst.to_degrees(), l.to_degrees());
-            gather.add(("engagement", self.tool, &format!("{}", self.line)), Severity::Warn, self.line, self.worst, None, move |_, _| format!("Engagement {degrees:.0}° where {stated:.0}° is stated, over {length:.1} mm"), "The tooth load is higher than was reckoned with there; take a smaller step or a lower feed.");
+            gather.add(
+                ("engagement", self.tool, &format!("{}", self.line)),
+                Severity::Warn,
+                self.line,
+                self.worst,
+                None,
+                move |_, _| format!("Engagement {degrees:.0}° where {stated:.0}° is stated, over {length:.1} mm"),
+                "The tooth load is higher than was reckoned with there; take a smaller step or a lower feed.",
+            );
         }
         *self = Over::default();
     }
@@ -341,7 +410,15 @@ fn check_travel(step: &Step, input: &SetupInput, limits: &Limits, gather: &mut G
         let beyond = (lo - at[k]).max(at[k] - hi);
         // An axis that stands still is where it was checked before: a length offset alone moves nothing.
         if beyond > 1e-3 && (step.to[k] - step.from[k]).abs() > 1e-9 {
-            gather.add(("travel", step.tool, name), Severity::Stop, step.line, beyond, None, move |w, _| format!("{name} leaves the machine's travel ({lo:.0} to {hi:.0} mm) by {w:.1} mm"), "The control stops with an axis limit; move the vise or the zero, or use a shorter tool.");
+            gather.add(
+                ("travel", step.tool, name),
+                Severity::Stop,
+                step.line,
+                beyond,
+                None,
+                move |w, _| format!("{name} leaves the machine's travel ({lo:.0} to {hi:.0} mm) by {w:.1} mm"),
+                "The control stops with an axis limit; move the vise or the zero, or use a shorter tool.",
+            );
         }
     }
 }
@@ -349,18 +426,66 @@ fn check_travel(step: &Step, input: &SetupInput, limits: &Limits, gather: &mut G
 fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather, place: Place) {
     let t = step.tool;
     match step.spindle {
-        None => gather.add(("spindle_off", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} feeds into stock with the spindle off{}", times(c)), "Start the spindle (S… M3) before the cut."),
-        Some(rpm) if rpm < 0.0 => gather.add(("spindle_reversed", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} cuts with the spindle turning backwards{}", times(c)), "Right-hand cutters need M3."),
-        Some(0.0) => gather.add(("spindle_off", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} feeds into stock at 0 rpm{}", times(c)), "Give a speed (S…)."),
+        None => gather.add(
+            ("spindle_off", t, ""),
+            Severity::Stop,
+            step.line,
+            0.0,
+            Some(place),
+            move |_, c| format!("T{t} feeds into stock with the spindle off{}", times(c)),
+            "Start the spindle (S… M3) before the cut.",
+        ),
+        Some(rpm) if rpm < 0.0 => gather.add(
+            ("spindle_reversed", t, ""),
+            Severity::Stop,
+            step.line,
+            0.0,
+            Some(place),
+            move |_, c| format!("T{t} cuts with the spindle turning backwards{}", times(c)),
+            "Right-hand cutters need M3.",
+        ),
+        Some(0.0) => gather.add(
+            ("spindle_off", t, ""),
+            Severity::Stop,
+            step.line,
+            0.0,
+            Some(place),
+            move |_, c| format!("T{t} feeds into stock at 0 rpm{}", times(c)),
+            "Give a speed (S…).",
+        ),
         Some(_) => {}
     }
     match step.length_offset {
-        None => gather.add(("no_length_offset", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} cuts without its length offset (G43){}", times(c)), "Z is then off by the tool's length; call G43 H after the tool change."),
-        Some(h) if h != t => gather.add(("wrong_length_offset", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} cuts with the length offset of H{h}{}", times(c)), "Z is off by the difference of two tools; use the tool's own H."),
+        None => gather.add(
+            ("no_length_offset", t, ""),
+            Severity::Stop,
+            step.line,
+            0.0,
+            Some(place),
+            move |_, c| format!("T{t} cuts without its length offset (G43){}", times(c)),
+            "Z is then off by the tool's length; call G43 H after the tool change.",
+        ),
+        Some(h) if h != t => gather.add(
+            ("wrong_length_offset", t, ""),
+            Severity::Stop,
+            step.line,
+            0.0,
+            Some(place),
+            move |_, c| format!("T{t} cuts with the length offset of H{h}{}", times(c)),
+            "Z is off by the difference of two tools; use the tool's own H.",
+        ),
         Some(_) => {}
     }
     if s.upright() && s.z1 < s.z0 - 1e-6 && (!tool.centre_cutting || tool.kind == ToolKind::Face) {
-        gather.add(("plunge", t, ""), Severity::Stop, step.line, 0.0, Some(place), move |_, c| format!("T{t} is fed straight down into stock and does not cut at its centre{}", times(c)), "Enter by a ramp, a helix, or from outside.");
+        gather.add(
+            ("plunge", t, ""),
+            Severity::Stop,
+            step.line,
+            0.0,
+            Some(place),
+            move |_, c| format!("T{t} is fed straight down into stock and does not cut at its centre{}", times(c)),
+            "Enter by a ramp, a helix, or from outside.",
+        );
     }
 }
 
@@ -392,7 +517,14 @@ fn segment_rect(a: DVec2, b: DVec2, lo: DVec2, hi: DVec2) -> f64 {
     corners.into_iter().map(seg).fold(point(a).min(point(b)), f64::min)
 }
 
-fn check_keep_outs(s: &Sweep, tool: &Tool, step: &Step, keep_out: &[KeepOut], gather: &mut Gather, part_from_work: &Placement) {
+fn check_keep_outs(
+    s: &Sweep,
+    tool: &Tool,
+    step: &Step,
+    keep_out: &[KeepOut],
+    gather: &mut Gather,
+    part_from_work: &Placement,
+) {
     if keep_out.is_empty() {
         return;
     }
@@ -409,7 +541,11 @@ fn check_keep_outs(s: &Sweep, tool: &Tool, step: &Step, keep_out: &[KeepOut], ga
             if lo.x - r >= k.max.x || hi.x + r <= k.min.x || lo.y - r >= k.max.y || hi.y + r <= k.min.y {
                 continue;
             }
-            let n = if matches!(s.track, Track::Arc { .. }) || !s.level() { (s.length2() / 0.5).max((s.z1 - s.z0).abs() / 0.5).ceil().clamp(1.0, 4000.0) as usize } else { 1 };
+            let n = if matches!(s.track, Track::Arc { .. }) || !s.level() {
+                (s.length2() / 0.5).max((s.z1 - s.z0).abs() / 0.5).ceil().clamp(1.0, 4000.0) as usize
+            } else {
+                1
+            };
             for i in 0..n {
                 let (t0, t1) = (i as f64 / n as f64, (i + 1) as f64 / n as f64);
                 let (z0, z1) = (s.z(t0).min(s.z(t1)), s.z(t0).max(s.z(t1)));
@@ -427,7 +563,15 @@ fn check_keep_outs(s: &Sweep, tool: &Tool, step: &Step, keep_out: &[KeepOut], ga
                         max: (a.max(b) + DVec2::splat(r)).min(k.max.truncate()).extend((z1 + to).min(k.max.z)),
                     };
                     let severity = Severity::Stop;
-                    gather.add((&kind, t, &k.name), severity, step.line, deep, Some(to_place(part_from_work, &around)), move |w, c| format!("The {name} of T{t} runs into the {label} by {w:.2} mm{}", times(c)), "Raise the part, move what holds it, or take the cut from another side.");
+                    gather.add(
+                        (&kind, t, &k.name),
+                        severity,
+                        step.line,
+                        deep,
+                        Some(to_place(part_from_work, &around)),
+                        move |w, c| format!("The {name} of T{t} runs into the {label} by {w:.2} mm{}", times(c)),
+                        "Raise the part, move what holds it, or take the cut from another side.",
+                    );
                     break;
                 }
             }
@@ -449,7 +593,15 @@ impl LooseWatch {
         self.cut_since > 1.0 && at - self.last >= spacing.max(6)
     }
 
-    fn look(&mut self, field: &mut Field, input: &SetupInput, events: &mut Vec<Event>, gather: &mut Gather, line: u32, tool: u32) {
+    fn look(
+        &mut self,
+        field: &mut Field,
+        input: &SetupInput,
+        events: &mut Vec<Event>,
+        gather: &mut Gather,
+        line: u32,
+        tool: u32,
+    ) {
         self.cut_since = 0.0;
         self.last = input.program.steps.iter().position(|s| s.line >= line).unwrap_or(self.last).max(self.last);
         self.looks += 1;
@@ -457,7 +609,8 @@ impl LooseWatch {
         if pieces.len() < 2 {
             return;
         }
-        let held = |p: &Piece| input.keep_out.iter().any(|k| Box3 { min: k.min, max: k.max }.grown(0.3).meets(&p.bounds));
+        let held =
+            |p: &Piece| input.keep_out.iter().any(|k| Box3 { min: k.min, max: k.max }.grown(0.3).meets(&p.bounds));
         // The clamped piece is the largest that touches what holds; with nothing to hold it, the largest.
         let keep = pieces.iter().position(held).unwrap_or(0);
         for (i, p) in pieces.into_iter().enumerate() {
@@ -467,7 +620,15 @@ impl LooseWatch {
             let size = p.bounds.size();
             let words = format!("{:.1} × {:.1} × {:.1} mm", size.x, size.y, size.z);
             let volume = p.volume;
-            gather.add(("loose_piece", tool, &format!("{line}")), Severity::Stop, line, volume, Some(to_place(&input.part_from_work, &p.bounds)), move |_, c| format!("A piece comes loose ({words}, {volume:.0} mm³){}", times(c)), "It can jam or fly. Clear the area completely, leave tabs, or hold the piece.");
+            gather.add(
+                ("loose_piece", tool, &format!("{line}")),
+                Severity::Stop,
+                line,
+                volume,
+                Some(to_place(&input.part_from_work, &p.bounds)),
+                move |_, c| format!("A piece comes loose ({words}, {volume:.0} mm³){}", times(c)),
+                "It can jam or fly. Clear the area completely, leave tabs, or hold the piece.",
+            );
             loose::remove(field, &field.clone(), &p);
             events.push(Event::Drop(p));
         }
@@ -499,7 +660,11 @@ mod tests {
 
     #[test]
     fn arcs_are_split_and_joined_without_gap() {
-        let s = Sweep::new(DVec3::new(5.0, 0.0, 0.0), DVec3::new(5.0, 0.0, -1.0), &Shape::Arc { center: DVec2::ZERO, sweep: std::f64::consts::TAU });
+        let s = Sweep::new(
+            DVec3::new(5.0, 0.0, 0.0),
+            DVec3::new(5.0, 0.0, -1.0),
+            &Shape::Arc { center: DVec2::ZERO, sweep: std::f64::consts::TAU },
+        );
         let parts = split(&s);
         assert_eq!(parts.len(), 8);
         for w in parts.windows(2) {

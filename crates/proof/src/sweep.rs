@@ -294,8 +294,13 @@ mod tests {
     use super::*;
 
     fn samples() -> Vec<Sweep> {
-        let line = |a: (f64, f64), b: (f64, f64), z0, z1| Sweep { track: Track::Line { a: a.into(), b: b.into() }, z0, z1 };
-        let arc = |r: f64, from: f64, sweep: f64, z0, z1| Sweep { track: Track::Arc { c: DVec2::new(0.3, -0.7), r, from, sweep }, z0, z1 };
+        let line =
+            |a: (f64, f64), b: (f64, f64), z0, z1| Sweep { track: Track::Line { a: a.into(), b: b.into() }, z0, z1 };
+        let arc = |r: f64, from: f64, sweep: f64, z0, z1| Sweep {
+            track: Track::Arc { c: DVec2::new(0.3, -0.7), r, from, sweep },
+            z0,
+            z1,
+        };
         vec![
             line((0.0, 0.0), (7.0, 3.0), 0.0, 0.0),
             line((1.0, -4.0), (1.0, 5.0), 0.0, 0.0),
@@ -320,7 +325,9 @@ mod tests {
                     for i in -30..=30 {
                         let x = f64::from(i) * 0.4 + 0.017;
                         let q = if swap { DVec2::new(y, x) } else { DVec2::new(x, y) };
-                        let d = (0..=1500).map(|t| s.point(f64::from(t) / 1500.0).distance(q)).fold(f64::INFINITY, f64::min);
+                        let d = (0..=1500)
+                            .map(|t| s.point(f64::from(t) / 1500.0).distance(q))
+                            .fold(f64::INFINITY, f64::min);
                         let inside = spans.iter().any(|p| x > p.0 && x < p.1);
                         if (d - radius).abs() > 2e-3 {
                             assert_eq!(inside, d < radius, "{s:?} {q} {d}");
@@ -343,7 +350,11 @@ mod tests {
                         let t = f64::from(t) / 200.0;
                         let d = s.point(t).distance(q);
                         if (d - radius).abs() > 1e-6 {
-                            assert_eq!(got.iter().any(|g| t >= g.0 - 1e-12 && t <= g.1 + 1e-12), d < radius, "{s:?} {q} {t}");
+                            assert_eq!(
+                                got.iter().any(|g| t >= g.0 - 1e-12 && t <= g.1 + 1e-12),
+                                d < radius,
+                                "{s:?} {q} {t}"
+                            );
                         }
                     }
                 }

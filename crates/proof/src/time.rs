@@ -25,7 +25,13 @@ pub struct Motion {
 
 impl Default for Motion {
     fn default() -> Self {
-        Motion { rapid_mm_min: 5000.0, acceleration_mm_s2: 500.0, junction_mm: 0.01, block_s: 0.002, tool_change_min: 0.75 }
+        Motion {
+            rapid_mm_min: 5000.0,
+            acceleration_mm_s2: 500.0,
+            junction_mm: 0.01,
+            block_s: 0.002,
+            tool_change_min: 0.75,
+        }
     }
 }
 
@@ -139,7 +145,13 @@ mod tests {
     /// (closed forms of uniform acceleration).
     #[test]
     fn closed_forms() {
-        for (l, v0, v1, want) in [(100.0, 0.0, 0.0, 1.1), (10.0, 0.0, 0.0, 0.2), (5.0, 0.0, 0.0, 0.141_421_356), (20.0, 50.0, 0.0, 0.2625), (5.0, 50.0, 50.0, 0.073_205_081)] {
+        for (l, v0, v1, want) in [
+            (100.0, 0.0, 0.0, 1.1),
+            (10.0, 0.0, 0.0, 0.2),
+            (5.0, 0.0, 0.0, 0.141_421_356),
+            (20.0, 50.0, 0.0, 0.2625),
+            (5.0, 50.0, 50.0, 0.073_205_081),
+        ] {
             assert!((trapezoid(l, v0, v1, 100.0, 1000.0) - want).abs() < 1e-8, "{l}");
         }
     }
@@ -160,7 +172,13 @@ mod tests {
     /// A hundred pieces of one straight line take as long as the line; a square of 50 mm with (nearly) full stops 2.4 s.
     #[test]
     fn pieces_of_a_line_cost_nothing_and_corners_do() {
-        let m = Motion { rapid_mm_min: 1e5, acceleration_mm_s2: 1000.0, junction_mm: 1e-12, block_s: 0.0, tool_change_min: 0.5 };
+        let m = Motion {
+            rapid_mm_min: 1e5,
+            acceleration_mm_s2: 1000.0,
+            junction_mm: 1e-12,
+            block_s: 0.0,
+            tool_change_min: 0.5,
+        };
         let pieces: String = (1..=100).map(|k| format!("X{k}\n")).collect();
         assert!((minutes_of(&format!("G1 F6000\n{pieces}"), &m) - 1.1).abs() < 1e-6);
         assert!((minutes_of("G1 F6000\nX50\nY50\nX0\nY0", &m) - 2.4).abs() < 1e-3);

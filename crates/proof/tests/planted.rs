@@ -36,14 +36,31 @@ fn part(shape: &Shape) -> Part {
 /// Work zero on the part's origin; the tools are flat 6 (T1), drill 5 (T2), flat 20 (T3).
 fn prove_text(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>) -> Proof {
     let zero = DVec3::new(200.0, 100.0, -290.0);
-    let program = program::read(text, &program::ReadSettings { zero_in_machine: zero, ..Default::default() }).unwrap_or_else(|e| panic!("{e}\n{text}"));
+    let program = program::read(text, &program::ReadSettings { zero_in_machine: zero, ..Default::default() })
+        .unwrap_or_else(|e| panic!("{e}\n{text}"));
     let tools = vec![tool(1, ToolKind::Flat, 6.0), tool(2, ToolKind::Drill, 5.0), tool(3, ToolKind::Flat, 20.0)];
-    let setups = [SetupInput { name: "side 1".into(), program, part_from_work: Placement::IDENTITY, zero_in_machine: zero, tools, keep_out }];
-    prove(&Input { model: &p.mesh, chord_error: p.chord_error, stock, setups: &setups, named: &[], limits: Limits { rays: [90_000.0, 60_000.0], ..Default::default() } })
+    let setups = [SetupInput {
+        name: "side 1".into(),
+        program,
+        part_from_work: Placement::IDENTITY,
+        zero_in_machine: zero,
+        tools,
+        keep_out,
+    }];
+    prove(&Input {
+        model: &p.mesh,
+        chord_error: p.chord_error,
+        stock,
+        setups: &setups,
+        named: &[],
+        limits: Limits { rays: [90_000.0, 60_000.0], ..Default::default() },
+    })
 }
 
 fn program_of(body: &str) -> String {
-    format!("%\nG17 G21 G90 G94\nG40 G49 G80 G54\nG53 G0 Z0\nT1 M6\nG53 G0 Z0\nS5000 M3\nG0 X-30 Y-30\nG43 H1 Z20\n{body}\nG53 G0 Z0\nM5\nM30\n%\n")
+    format!(
+        "%\nG17 G21 G90 G94\nG40 G49 G80 G54\nG53 G0 Z0\nT1 M6\nG53 G0 Z0\nS5000 M3\nG0 X-30 Y-30\nG43 H1 Z20\n{body}\nG53 G0 Z0\nM5\nM30\n%\n"
+    )
 }
 
 /// A prism of five sides turned by an odd angle, 10 mm high, at an odd place; every side is cut by straight passes that begin
@@ -75,7 +92,11 @@ fn a_true_outline_passes_but_for_the_hat() {
     let (p, stock, text) = outline_case(&[]);
     let proof = prove_text(&p, stock, &text, vec![]);
     assert!(proof.gouge_mm < 0.003, "{}", proof.gouge_mm);
-    assert!(!proof.complete && proof.findings.iter().any(|f| f.severity == Severity::Warn && f.kind == "needs_other_side"), "{:#?}", proof.findings.iter().map(|f| &f.what).collect::<Vec<_>>());
+    assert!(
+        !proof.complete && proof.findings.iter().any(|f| f.severity == Severity::Warn && f.kind == "needs_other_side"),
+        "{:#?}",
+        proof.findings.iter().map(|f| &f.what).collect::<Vec<_>>()
+    );
 }
 
 /// 0.03 mm too deep on one side, at an odd angle and off every grid.
@@ -104,7 +125,12 @@ fn a_wall_left_by_three_hundredths_is_measured() {
 /// A 40 × 30 × 10 block with a pocket; stock is the block itself.
 fn pocket_part() -> (Part, Box3) {
     let b = Box3 { min: DVec3::ZERO, max: DVec3::new(40.0, 30.0, 10.0) };
-    let pocket = Shape::prism(&rounded_polygon(&[([10.0, 8.0], 3.5), ([30.0, 8.0], 3.5), ([30.0, 22.0], 3.5), ([10.0, 22.0], 3.5)]), 4.0, 11.0).unwrap();
+    let pocket = Shape::prism(
+        &rounded_polygon(&[([10.0, 8.0], 3.5), ([30.0, 8.0], 3.5), ([30.0, 22.0], 3.5), ([10.0, 22.0], 3.5)]),
+        4.0,
+        11.0,
+    )
+    .unwrap();
     (part(&Shape::block([0.0; 3], [40.0, 30.0, 10.0]).unwrap().cut(&pocket).unwrap()), b)
 }
 
@@ -116,7 +142,10 @@ fn pocket_text(floor: f64) -> String {
         for y in [12.0, 18.0] {
             let _ = writeln!(s, "G1 X26 Y{y}\nG1 X14\nG1 X26");
         }
-        let _ = writeln!(s, "G1 X20 Y15\nG1 Y11 F400\nG1 X26.5\nG3 X27 Y11.5 R0.5\nG1 Y18.5\nG3 X26.5 Y19 R0.5\nG1 X13.5\nG3 X13 Y18.5 R0.5\nG1 Y11.5\nG3 X13.5 Y11 R0.5\nG1 X20\nG1 Y15");
+        let _ = writeln!(
+            s,
+            "G1 X20 Y15\nG1 Y11 F400\nG1 X26.5\nG3 X27 Y11.5 R0.5\nG1 Y18.5\nG3 X26.5 Y19 R0.5\nG1 X13.5\nG3 X13 Y18.5 R0.5\nG1 Y11.5\nG3 X13.5 Y11 R0.5\nG1 X20\nG1 Y15"
+        );
     }
     s
 }
@@ -136,7 +165,11 @@ fn a_floor_too_deep_or_too_high_is_found_with_its_place() {
     assert!((deep.gouge_mm - 0.05).abs() < 0.002, "{}", deep.gouge_mm);
     let f = deep.findings.iter().find(|f| f.kind == "gouge").unwrap();
     let all = f.places.iter().fold(Box3::EMPTY, |b, q| b.joined(&Box3 { min: q.min_mm.into(), max: q.max_mm.into() }));
-    assert!((all.min - DVec3::new(10.0, 8.0, 3.95)).abs().max_element() < 0.3 && (all.max - DVec3::new(30.0, 22.0, 4.0)).abs().max_element() < 0.3, "{all:?}");
+    assert!(
+        (all.min - DVec3::new(10.0, 8.0, 3.95)).abs().max_element() < 0.3
+            && (all.max - DVec3::new(30.0, 22.0, 4.0)).abs().max_element() < 0.3,
+        "{all:?}"
+    );
     let high = prove_text(&p, stock, &program_of(&pocket_text(4.2)), vec![]);
     assert!((high.leftover_mm - 0.2).abs() < 0.002 && !high.complete && !high.passed());
 }
@@ -151,7 +184,8 @@ fn faults_of_the_program_are_found() {
     let good = program_of(&pocket_text(4.0));
     let says = |text: &str, kind: &str| {
         let proof = prove_text(&p, stock, text, vec![]);
-        let f = proof.findings.iter().find(|f| f.kind == kind).unwrap_or_else(|| panic!("no {kind}: {:?}", kinds(&proof)));
+        let f =
+            proof.findings.iter().find(|f| f.kind == kind).unwrap_or_else(|| panic!("no {kind}: {:?}", kinds(&proof)));
         assert_eq!(f.severity, Severity::Stop);
         assert!(f.line.is_some() && !f.why.is_empty());
     };
@@ -189,7 +223,9 @@ fn a_slug_is_found() {
 #[test]
 fn engagement_over_the_stated_limit_is_measured() {
     let (p, stock) = pocket_part();
-    let cut = |limit: u32| program_of(&format!("(STEP 1: SIDE, ENGAGEMENT TO {limit} DEG)\nG0 X-10 Y-0.8\nG0 Z8\nG1 X50 F500"));
+    let cut = |limit: u32| {
+        program_of(&format!("(STEP 1: SIDE, ENGAGEMENT TO {limit} DEG)\nG0 X-10 Y-0.8\nG0 Z8\nG1 X50 F500"))
+    };
     let over = prove_text(&p, stock, &cut(60), vec![]);
     let f = over.findings.iter().find(|f| f.kind == "engagement").expect("over 60°");
     assert_eq!(f.severity, Severity::Warn);

@@ -64,7 +64,13 @@ impl Work<'_, '_> {
                 continue;
             }
             let d = hole.diameter;
-            let drill = self.side.shop.crib.iter().filter(|t| t.kind == ToolKind::Drill && (t.diameter_mm - d).abs() <= SAME_SIZE).min_by(|a, b| (a.diameter_mm - d).abs().total_cmp(&(b.diameter_mm - d).abs()));
+            let drill = self
+                .side
+                .shop
+                .crib
+                .iter()
+                .filter(|t| t.kind == ToolKind::Drill && (t.diameter_mm - d).abs() <= SAME_SIZE)
+                .min_by(|a, b| (a.diameter_mm - d).abs().total_cmp(&(b.diameter_mm - d).abs()));
             let key = format!("{}/{}", self.side.name, place_key(hole.at, hole.bottom));
             let Some(drill) = drill.cloned() else { continue };
             let point = drill.point_height();
@@ -77,7 +83,11 @@ impl Work<'_, '_> {
                 HoleEnd::Cone { angle, tip } => {
                     let own = drill.point_angle_deg.to_radians();
                     if (own - angle).abs() > 0.02 {
-                        note = Some(format!("The hole's point is drawn at {:.0}°, the drill has {:.0}°", angle.to_degrees(), drill.point_angle_deg));
+                        note = Some(format!(
+                            "The hole's point is drawn at {:.0}°, the drill has {:.0}°",
+                            angle.to_degrees(),
+                            drill.point_angle_deg
+                        ));
                     }
                     // A blunter drill stands on the end of the cylinder, a sharper one on the tip.
                     tip.max(hole.bottom - point)
@@ -86,12 +96,23 @@ impl Work<'_, '_> {
                     if self.can_be_milled(&hole) {
                         continue;
                     }
-                    note = Some(format!("A flat-bottomed hole Ø{} too deep or too small for an end mill: the drill's point leaves its cone", shop::tool::trim(d)));
+                    note = Some(format!(
+                        "A flat-bottomed hole Ø{} too deep or too small for an end mill: the drill's point leaves its cone",
+                        shop::tool::trim(d)
+                    ));
                     hole.bottom
                 }
                 HoleEnd::Step => {
                     if !self.can_be_milled(&hole) {
-                        self.name_left(&disc, hole.bottom - 0.05, hole.top, "step", &key, format!("A step Ø{} is too deep or too small for an end mill", shop::tool::trim(d)), "A counterbore cutter of that size, or a change of the drawing.");
+                        self.name_left(
+                            &disc,
+                            hole.bottom - 0.05,
+                            hole.top,
+                            "step",
+                            &key,
+                            format!("A step Ø{} is too deep or too small for an end mill", shop::tool::trim(d)),
+                            "A counterbore cutter of that size, or a change of the drawing.",
+                        );
                     }
                     continue;
                 }
@@ -115,7 +136,9 @@ impl Work<'_, '_> {
 
     fn can_be_milled(&self, h: &Hole) -> bool {
         self.side.shop.crib.iter().any(|t| {
-            t.kind == ToolKind::Flat && t.flute_length_mm >= h.top - h.bottom + 0.2 && h.diameter >= 1.15 * t.diameter_mm + 0.5
+            t.kind == ToolKind::Flat
+                && t.flute_length_mm >= h.top - h.bottom + 0.2
+                && h.diameter >= 1.15 * t.diameter_mm + 0.5
         })
     }
 
@@ -125,7 +148,10 @@ impl Work<'_, '_> {
         let want = h.bottom - drill.point_height() - BREAK;
         let floor = self.side.through_to.map_or(h.bottom, |t| t - 6.0);
         let inside = Region::disc(h.at, (h.diameter / 2.0 - 0.03).max(0.1), 0.003);
-        let free = |z: f64| z >= floor.min(h.bottom) && (z < view.bounds.min.z || view.shadow(z + OFF_FLOOR).intersect(&inside).area() < 1e-3);
+        let free = |z: f64| {
+            z >= floor.min(h.bottom)
+                && (z < view.bounds.min.z || view.shadow(z + OFF_FLOOR).intersect(&inside).area() < 1e-3)
+        };
         // From below the part there is nothing; inside it the shadow says.
         if want < view.bounds.min.z || free(want) { Some(want) } else { None }
     }
@@ -140,11 +166,29 @@ impl Work<'_, '_> {
             if self.stock.between(h.bottom + 0.01, h.top).intersect(&disc).area() < 0.5 * disc.area() {
                 continue;
             }
-            let smallest = self.side.shop.crib.iter().filter(|t| t.kind == ToolKind::Flat && t.flute_length_mm >= h.top - h.bottom + 0.2).map(|t| t.diameter_mm).fold(f64::INFINITY, f64::min);
+            let smallest = self
+                .side
+                .shop
+                .crib
+                .iter()
+                .filter(|t| t.kind == ToolKind::Flat && t.flute_length_mm >= h.top - h.bottom + 0.2)
+                .map(|t| t.diameter_mm)
+                .fold(f64::INFINITY, f64::min);
             if h.diameter < 1.1 * smallest + 0.3 {
                 let key = format!("{}/{}", self.side.name, place_key(h.at, h.bottom));
                 let d = shop::tool::trim(h.diameter);
-                self.name_left(&disc.grown(0.05, 0.01), h.bottom - 0.4 * h.diameter - 0.5, h.top + 0.05, "hole_without_tool", &key, format!("The crib has no drill Ø{d} and no end mill that reaches {:.1} mm deep in it", h.top - h.bottom), &format!("Buy a drill Ø{d}, or change the hole to a size that is stocked."));
+                self.name_left(
+                    &disc.grown(0.05, 0.01),
+                    h.bottom - 0.4 * h.diameter - 0.5,
+                    h.top + 0.05,
+                    "hole_without_tool",
+                    &key,
+                    format!(
+                        "The crib has no drill Ø{d} and no end mill that reaches {:.1} mm deep in it",
+                        h.top - h.bottom
+                    ),
+                    &format!("Buy a drill Ø{d}, or change the hole to a size that is stocked."),
+                );
             }
         }
     }
@@ -161,13 +205,19 @@ impl Work<'_, '_> {
     pub(crate) fn drill(&mut self, drilled: &[Drilled]) {
         let mut groups: Vec<Vec<&Drilled>> = Vec::new();
         for d in drilled {
-            let like = |o: &Drilled| o.drill.number == d.drill.number && (o.hole.top - d.hole.top).abs() < 1e-6 && (o.tip - d.tip).abs() < 1e-6;
+            let like = |o: &Drilled| {
+                o.drill.number == d.drill.number
+                    && (o.hole.top - d.hole.top).abs() < 1e-6
+                    && (o.tip - d.tip).abs() < 1e-6
+            };
             match groups.iter_mut().find(|g| like(g[0])) {
                 Some(g) => g.push(d),
                 None => groups.push(vec![d]),
             }
         }
-        groups.sort_by(|a, b| a[0].drill.diameter_mm.total_cmp(&b[0].drill.diameter_mm).then(b[0].hole.top.total_cmp(&a[0].hole.top)));
+        groups.sort_by(|a, b| {
+            a[0].drill.diameter_mm.total_cmp(&b[0].drill.diameter_mm).then(b[0].hole.top.total_cmp(&a[0].hole.top))
+        });
         for g in &groups {
             self.spot(g);
         }
@@ -193,20 +243,34 @@ impl Work<'_, '_> {
         let top = g[0].mouth_top();
         let key = format!("{}/{}_{}", self.side.name, shop::tool::trim(d), place_key(g[0].hole.at, top));
         // Stays below the hole's diameter: 0.8 of it.
-        let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm) / (spot.point_angle_deg / 2.0).to_radians().tan();
+        let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm)
+            / (spot.point_angle_deg / 2.0).to_radians().tan();
         let tip = top - depth;
         let at: Vec<DVec2> = g.iter().map(|h| h.hole.at).filter(|&p| self.tool_clears(&spot, p, tip)).collect();
         if at.is_empty() {
             return;
         }
         let id = Self::id(OpKind::Spot, &key);
-        self.drill_op(OpKind::Spot, id, format!("Spot {} holes for drill Ø{}", at.len(), shop::tool::trim(d)), &spot, &at, (tip, top), "A spot guides the drill; it stays smaller than the hole");
+        self.drill_op(
+            OpKind::Spot,
+            id,
+            format!("Spot {} holes for drill Ø{}", at.len(), shop::tool::trim(d)),
+            &spot,
+            &at,
+            (tip, top),
+            "A spot guides the drill; it stays smaller than the hole",
+        );
     }
 
     fn drill_group(&mut self, g: &[&Drilled]) {
         let tool = g[0].drill.clone();
         let at: Vec<DVec2> = g.iter().map(|h| h.hole.at).collect();
-        let key = format!("{}/{}_{}", self.side.name, shop::tool::trim(tool.diameter_mm), place_key(g[0].hole.at, g[0].hole.bottom));
+        let key = format!(
+            "{}/{}_{}",
+            self.side.name,
+            shop::tool::trim(tool.diameter_mm),
+            place_key(g[0].hole.at, g[0].hole.bottom)
+        );
         let id = Self::id(OpKind::Drill, &key);
         let through = if g[0].hole.end == HoleEnd::Open { " through" } else { "" };
         let title = format!("Drill {} × Ø{}{through}", at.len(), shop::tool::trim(tool.diameter_mm));
@@ -217,7 +281,16 @@ impl Work<'_, '_> {
         }
     }
 
-    fn drill_op(&mut self, kind: OpKind, id: String, title: String, tool: &Tool, at: &[DVec2], (bottom, top): (f64, f64), why: &str) {
+    fn drill_op(
+        &mut self,
+        kind: OpKind,
+        id: String,
+        title: String,
+        tool: &Tool,
+        at: &[DVec2],
+        (bottom, top): (f64, f64),
+        why: &str,
+    ) {
         let o = self.override_of(&id);
         let mut data = drill(tool, top - bottom, self.side.material, &self.side.shop.machine);
         if let Some(v) = o.rpm {
@@ -233,15 +306,54 @@ impl Work<'_, '_> {
         let points = Self::order(at);
         // Rapid to 1 mm over the mouth, or over whatever still stands there.
         let over = points.iter().map(|&p| self.stock.clear_to(p, tool.radius() + 0.1)).fold(top, f64::max) + 1.0;
-        let moves = vec![Move::Drill { at: points, clear: self.clear_z, start: over, bottom, peck: data.peck.filter(|_| kind == OpKind::Drill), feed: data.feed }];
-        let path = Toolpath { op: id.clone(), title: title.clone(), tool: tool.number, rpm: data.rpm.value, coolant: self.coolant(), engagement_limit: None, moves };
-        let cutter_why = vec![Term::new("D", "as the hole", tool.diameter_mm, "mm"), Term::new("depth/D", "depth by diameter", (top - bottom) / tool.diameter_mm, "")];
-        self.ops.push(Operation { id, kind, title, tool: tool.number, bottom, top, order_why: why.into(), cutter_why, mill: None, drill: Some(data), path: Some(path) });
+        let moves = vec![Move::Drill {
+            at: points,
+            clear: self.clear_z,
+            start: over,
+            bottom,
+            peck: data.peck.filter(|_| kind == OpKind::Drill),
+            feed: data.feed,
+        }];
+        let path = Toolpath {
+            op: id.clone(),
+            title: title.clone(),
+            tool: tool.number,
+            rpm: data.rpm.value,
+            coolant: self.coolant(),
+            engagement_limit: None,
+            moves,
+        };
+        let cutter_why = vec![
+            Term::new("D", "as the hole", tool.diameter_mm, "mm"),
+            Term::new("depth/D", "depth by diameter", (top - bottom) / tool.diameter_mm, ""),
+        ];
+        self.ops.push(Operation {
+            id,
+            kind,
+            title,
+            tool: tool.number,
+            bottom,
+            top,
+            order_why: why.into(),
+            cutter_why,
+            mill: None,
+            drill: Some(data),
+            path: Some(path),
+        });
     }
 
     /// Chamfers of 45°, with the flank of the chamfer mill.
     pub(crate) fn chamfers(&mut self) {
-        let Some(tool) = self.side.shop.crib.iter().find(|t| t.kind == ToolKind::Chamfer && (t.point_angle_deg - 90.0).abs() < 0.01).cloned() else { return };
+        let Some(tool) = self
+            .side
+            .shop
+            .crib
+            .iter()
+            .find(|t| t.kind == ToolKind::Chamfer && (t.point_angle_deg - 90.0).abs() < 0.01)
+            .cloned()
+        else {
+            return;
+        };
         for c in self.side.view.chamfers(LARGEST_CHAMFER) {
             self.chamfer(&c, &tool);
         }
@@ -249,7 +361,11 @@ impl Work<'_, '_> {
 
     fn chamfer(&mut self, c: &Chamfer, tool: &Tool) {
         let view = self.side.view;
-        let key = format!("{}/{}", self.side.name, place_key((c.bounds.min.truncate() + c.bounds.max.truncate()) / 2.0, c.low));
+        let key = format!(
+            "{}/{}",
+            self.side.name,
+            place_key((c.bounds.min.truncate() + c.bounds.max.truncate()) / 2.0, c.low)
+        );
         let id = Self::id(OpKind::Chamfer, &key);
         let o = self.override_of(&id);
         let size = c.high - c.low;
@@ -268,21 +384,39 @@ impl Work<'_, '_> {
             }
             let tip_z = c.low - below;
             let offset = tip_r + below;
-            let near = Region::union_all(&c.lines.iter().map(|l| Region::swept(l, offset + 30.0, 0.5)).collect::<Vec<_>>());
+            let near =
+                Region::union_all(&c.lines.iter().map(|l| Region::swept(l, offset + 30.0, 0.5)).collect::<Vec<_>>());
             let mut blocked = Vec::new();
-            let mut heights = vec![OFF_FLOOR, below * 0.5, below - 0.01, below + size * 0.5, below + size + 0.02, tool.point_height(), tool.point_height() + 1.0];
+            let mut heights = vec![
+                OFF_FLOOR,
+                below * 0.5,
+                below - 0.01,
+                below + size * 0.5,
+                below + size + 0.02,
+                tool.point_height(),
+                tool.point_height() + 1.0,
+            ];
             heights.extend(self.floors.iter().map(|f| f - tip_z - OFF_FLOOR).filter(|h| *h > 0.0));
             for h in heights {
-                let r = tool.radius_at(h).max(if h > tool.flute_length_mm { tool.shank_diameter_mm / 2.0 } else { 0.0 });
+                let r =
+                    tool.radius_at(h).max(if h > tool.flute_length_mm { tool.shank_diameter_mm / 2.0 } else { 0.0 });
                 blocked.push(view.shadow(tip_z + h).intersect(&near).grown(r - 0.02, 0.002));
             }
             for (r, from, _) in tool.dead_body() {
                 blocked.push(view.shadow(tip_z + from).intersect(&near).grown(r + 0.3, 0.01));
             }
             // Stock that this side has not cleared is in the way too.
-            let standing = self.stock.between(tip_z, f64::INFINITY).minus(&view.shadow(tip_z).grown(0.35, 0.01)).opened(0.2, 0.02);
+            let standing =
+                self.stock.between(tip_z, f64::INFINITY).minus(&view.shadow(tip_z).grown(0.35, 0.01)).opened(0.2, 0.02);
             blocked.push(standing.grown(tool.radius(), 0.02));
-            let edges = Edges { lines: c.lines.clone(), section: section.clone(), offset, blocked: Region::union_all(&blocked), tip_z, radius: tool.radius() };
+            let edges = Edges {
+                lines: c.lines.clone(),
+                section: section.clone(),
+                offset,
+                blocked: Region::union_all(&blocked),
+                tip_z,
+                radius: tool.radius(),
+            };
             let done = chamfer(&edges, feeds, self.clear_z, &self.stock);
             let better = best.as_ref().is_none_or(|b| done.blocked < b.0.blocked - 0.05);
             if better {
@@ -296,15 +430,44 @@ impl Work<'_, '_> {
         let (kept, blocked) = best.as_ref().map_or((0.0, 1.0), |b| (b.0.kept, b.0.blocked));
         if kept <= 0.0 || blocked > 0.05 {
             let back = view.from_part.inverse();
-            let places = c.faces.iter().map(|&f| back.bounds(&view.face_bounds(f as usize).grown(0.02))).map(|b| Place::new(b.min, b.max)).collect();
-            let what = if kept > 0.0 { format!("A {size:.2} mm chamfer ends at a wall that the chamfer mill cannot pass") } else { format!("A {size:.2} mm chamfer has no room for the chamfer mill") };
-            self.named.push(Finding::new("chamfer", Severity::Warn, what, "Deburr the rest by hand, or use a smaller chamfer cutter.").keyed(&key).in_setup(self.side.name).at(places));
+            let places = c
+                .faces
+                .iter()
+                .map(|&f| back.bounds(&view.face_bounds(f as usize).grown(0.02)))
+                .map(|b| Place::new(b.min, b.max))
+                .collect();
+            let what = if kept > 0.0 {
+                format!("A {size:.2} mm chamfer ends at a wall that the chamfer mill cannot pass")
+            } else {
+                format!("A {size:.2} mm chamfer has no room for the chamfer mill")
+            };
+            self.named.push(
+                Finding::new(
+                    "chamfer",
+                    Severity::Warn,
+                    what,
+                    "Deburr the rest by hand, or use a smaller chamfer cutter.",
+                )
+                .keyed(&key)
+                .in_setup(self.side.name)
+                .at(places),
+            );
         }
         if let Some((done, below)) = best
             && done.kept > 0.0
         {
             let title = format!("Chamfer {size:.2} × 45°, {}", tool.words());
-            self.push(OpKind::Chamfer, id, title, tool, (c.low - below, c.high), "Once the edges exist, and before the part is turned over", Some(data), done.moves, vec![Term::new("below", "tip below the edge, so that the flank cuts", below, "mm")]);
+            self.push(
+                OpKind::Chamfer,
+                id,
+                title,
+                tool,
+                (c.low - below, c.high),
+                "Once the edges exist, and before the part is turned over",
+                Some(data),
+                done.moves,
+                vec![Term::new("below", "tip below the edge, so that the flank cuts", below, "mm")],
+            );
         }
     }
 
@@ -312,12 +475,18 @@ impl Work<'_, '_> {
     pub(crate) fn name_slanted(&mut self) {
         let view = self.side.view;
         let chamfers: Vec<u32> = view.chamfers(LARGEST_CHAMFER).into_iter().flat_map(|c| c.faces).collect();
-        let points: Vec<(DVec2, f64, f64)> = view.holes().iter().filter_map(|h| if let HoleEnd::Cone { tip, .. } = h.end { Some((h.at, tip, h.bottom)) } else { None }).collect();
+        let points: Vec<(DVec2, f64, f64)> = view
+            .holes()
+            .iter()
+            .filter_map(|h| if let HoleEnd::Cone { tip, .. } = h.end { Some((h.at, tip, h.bottom)) } else { None })
+            .collect();
         let back = view.from_part.inverse();
         for f in view.slanted() {
             let b = view.face_bounds(f as usize);
             let mid = (b.min + b.max) / 2.0;
-            let of_drill = points.iter().any(|p| p.0.distance(mid.truncate()) < 0.01 && b.min.z > p.1 - 0.01 && b.max.z < p.2 + 0.01);
+            let of_drill = points
+                .iter()
+                .any(|p| p.0.distance(mid.truncate()) < 0.01 && b.min.z > p.1 - 0.01 && b.max.z < p.2 + 0.01);
             if chamfers.contains(&f) || of_drill {
                 continue;
             }

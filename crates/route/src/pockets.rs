@@ -10,6 +10,7 @@ use part::OFF_FLOOR;
 use path::Feeds;
 use path::profile::{Walls, finish_walls};
 use path::rough::{Clearing, clear};
+use rayon::prelude::*;
 use reason::{Finding, Place, Severity, Term};
 use shop::tool::Tool;
 use std::f64::consts::FRAC_PI_2;
@@ -17,7 +18,14 @@ use std::f64::consts::FRAC_PI_2;
 /// Polygons of finishing: worst distance from the true offset, mm.
 const FINE: f64 = 0.0006;
 /// Polygons of roughing, mm.
-const COARSE: f64 = 0.01;
+const COARSE: f64 = 0.015;
+
+/// What a job came to.
+struct Cut {
+    op: Option<crate::Operation>,
+    swept: Region,
+    floor: f64,
+}
 
 /// One connected piece of the region open at a height.
 struct Job {
@@ -30,6 +38,8 @@ struct Job {
     open: Region,
     /// The part's shadow at `low`, drilled holes filled.
     shadow: Region,
+    /// The same with fewer points, for roughing.
+    plain: Region,
     /// Open region of the next slab below within this piece.
     deeper: Region,
     /// Material at the start that is to go, seen from above.
@@ -47,7 +57,12 @@ impl Work<'_, '_> {
     /// The part's shadow at a height with the drilled holes filled.
     fn filled(&self, z: f64, drilled: &[Drilled]) -> Region {
         let mut parts = vec![self.side.view.shadow(z)];
-        parts.extend(drilled.iter().filter(|d| d.mouth_top() > z).map(|d| Region::disc(d.hole.at, d.mouth_radius() + 0.01, 0.002)));
+        parts.extend(
+            drilled
+                .iter()
+                .filter(|d| d.mouth_top() > z)
+                .map(|d| Region::disc(d.hole.at, d.mouth_radius() + 0.01, 0.002)),
+        );
         Region::union_all(&parts)
     }
 
@@ -79,7 +94,8 @@ impl Work<'_, '_> {
         for (k, &low) in ends.iter().enumerate() {
             let shadow = self.filled(low + OFF_FLOOR, drilled);
             let open = arena.minus(&shadow);
-            let deeper = ends.get(k + 1).map_or(Region::empty(), |&z| arena.minus(&self.filled(z + OFF_FLOOR, drilled)));
+            let deeper =
+                ends.get(k + 1).map_or(Region::empty(), |&z| arena.minus(&self.filled(z + OFF_FLOOR, drilled)));
             let is_floor = self.floors.iter().any(|f| (f - low).abs() < 1e-6);
             for piece in open.components() {
                 let goal = self.stock.between(low, high).intersect(&piece).without_specks(1e-3);
@@ -96,20 +112,44 @@ impl Work<'_, '_> {
         jobs
     }
 
-    fn job(&mut self, piece: Region, goal: Region, shadow: &Region, deeper: &Region, high: f64, low: f64, floor: bool) -> Option<Job> {
+    fn job(
+        &mut self,
+        piece: Region,
+        goal: Region,
+        shadow: &Region,
+        deeper: &Region,
+        high: f64,
+        low: f64,
+        floor: bool,
+    ) -> Option<Job> {
         let view = self.side.view;
         // Only around the goal: the open outside reaches far.
         let near = goal.grown(14.0, COARSE).intersect(&piece);
         let crib = &self.side.shop.crib;
         let mills = end_mills(crib, view, &goal.grown(0.5, COARSE), low, self.stock.top(), &self.floors);
         let wall_top = local_top(view, &goal, 0.3, low, &self.floors);
-        let outside = piece.bounds().zip(self.block.bounds()).is_some_and(|(p, b)| p.0.x < b.0.x - 1.0 || p.1.x > b.1.x + 1.0);
-        let name = if outside { "outline" } else if floor { "pocket" } else { "cut-out" };
+        let outside =
+            piece.bounds().zip(self.block.bounds()).is_some_and(|(p, b)| p.0.x < b.0.x - 1.0 || p.1.x > b.1.x + 1.0);
+        let name = if outside {
+            "outline"
+        } else if floor {
+            "pocket"
+        } else {
+            "cut-out"
+        };
         let middle = goal.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
         let key = format!("{}/{}", self.side.name, place_key(middle, low));
         let Some((finish, left)) = finisher(&mills, &near) else {
             let deep = wall_top - low;
-            self.name_left(&goal, low, high, "too_deep", &key, format!("A {name} {deep:.1} mm deep is deeper than any end mill of the crib reaches"), "Buy or set a longer cutter, cut it from another side, or change the drawing.");
+            self.name_left(
+                &goal,
+                low,
+                high,
+                "too_deep",
+                &key,
+                format!("A {name} {deep:.1} mm deep is deeper than any end mill of the crib reaches"),
+                "Buy or set a longer cutter, cut it from another side, or change the drawing.",
+            );
             return None;
         };
         let finish = finish.clone();
@@ -119,9 +159,16 @@ impl Work<'_, '_> {
                 let r = shop::tool::trim(finish.radius());
                 // A thin crescent is a sharp corner; a wide rest is a passage too narrow for the cutter.
                 let what = if room < 0.3 * finish.radius() {
-                    format!("An inside corner is sharper than R {r}, the smallest that reaches {:.1} mm deep", wall_top - low)
+                    format!(
+                        "An inside corner is sharper than R {r}, the smallest that reaches {:.1} mm deep",
+                        wall_top - low
+                    )
                 } else {
-                    format!("A passage is too narrow for {}, the smallest end mill that reaches {:.1} mm deep", finish.words(), wall_top - low)
+                    format!(
+                        "A passage is too narrow for {}, the smallest end mill that reaches {:.1} mm deep",
+                        finish.words(),
+                        wall_top - low
+                    )
                 };
                 let at = part.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
                 self.name_left(&part.grown(0.05, 0.01), low - 0.01, self.top, "corner", &format!("{key}/{}", place_key(at, low)), what, "Ask for a larger radius, relieve the corner with a hole, cut it from another side, or finish it by hand.");
@@ -129,18 +176,43 @@ impl Work<'_, '_> {
         }
         let largest = if outside { 12.0 } else { 12.0_f64.min(2.0 * near.deepest(0.1).map_or(12.0, |d| d.1)) };
         let rough = roughers(&mills, &near, &finish, WALL_SKIN, largest).into_iter().cloned().collect();
-        Some(Job { key, high, low, shadow: shadow.intersect(&goal.grown(40.0, COARSE)), deeper: deeper.intersect(&piece), open: piece, goal, floor, wall_top, rough, finish, name })
+        let shadow = shadow.intersect(&goal.grown(40.0, COARSE));
+        Some(Job {
+            key,
+            high,
+            low,
+            plain: shadow.simplified(0.003),
+            shadow,
+            deeper: deeper.intersect(&piece),
+            open: piece,
+            goal,
+            floor,
+            wall_top,
+            rough,
+            finish,
+            name,
+        })
     }
 
     /// Name what will be left, with a place in part coordinates.
-    pub(crate) fn name_left(&mut self, region: &Region, low: f64, high: f64, kind: &str, key: &str, what: String, why: &str) {
+    pub(crate) fn name_left(
+        &mut self,
+        region: &Region,
+        low: f64,
+        high: f64,
+        kind: &str,
+        key: &str,
+        what: String,
+        why: &str,
+    ) {
         let back = self.side.view.from_part.inverse();
         let places = region
             .components()
             .iter()
             .filter_map(Region::bounds)
             .map(|(lo, hi)| {
-                let b = back.bounds(&geom::Box3 { min: DVec3::new(lo.x, lo.y, low), max: DVec3::new(hi.x, hi.y, high) });
+                let b =
+                    back.bounds(&geom::Box3 { min: DVec3::new(lo.x, lo.y, low), max: DVec3::new(hi.x, hi.y, high) });
                 Place::new(b.min, b.max)
             })
             .collect();
@@ -154,24 +226,36 @@ impl Work<'_, '_> {
         sizes.sort_by(|a, b| b.total_cmp(a));
         sizes.dedup();
         for d in sizes {
-            for j in &jobs {
-                if let Some(t) = j.rough.iter().find(|t| t.diameter_mm == d) {
-                    self.rough(j, t);
-                }
+            let with: Vec<(&Job, &Tool)> =
+                jobs.iter().filter_map(|j| j.rough.iter().find(|t| t.diameter_mm == d).map(|t| (j, t))).collect();
+            // Pieces of one height do not meet: they are worked out side by side.
+            for level in with.chunk_by(|a, b| a.0.low == b.0.low) {
+                let cuts: Vec<Option<Cut>> = level.par_iter().map(|(j, t)| self.rough(j, t)).collect();
+                self.apply(cuts);
             }
         }
-        let mut finishers: Vec<f64> = jobs.iter().flat_map(|j| j.rough.iter().chain([&j.finish]).map(|t| t.diameter_mm)).collect();
+        let mut finishers: Vec<f64> =
+            jobs.iter().flat_map(|j| j.rough.iter().chain([&j.finish]).map(|t| t.diameter_mm)).collect();
         finishers.sort_by(|a, b| b.total_cmp(a));
         finishers.dedup();
         for &d in &finishers {
-            for j in jobs.iter().filter(|j| j.floor) {
-                if let Some(t) = j.rough.iter().chain([&j.finish]).find(|t| t.diameter_mm == d) {
-                    self.floor(j, t);
-                }
-            }
-            for j in jobs.iter().filter(|j| j.finish.diameter_mm == d) {
-                self.walls(j);
-            }
+            let floors: Vec<(&Job, &Tool)> = jobs
+                .iter()
+                .filter(|j| j.floor)
+                .filter_map(|j| j.rough.iter().chain([&j.finish]).find(|t| t.diameter_mm == d).map(|t| (j, t)))
+                .collect();
+            let cuts: Vec<Option<Cut>> = floors.par_iter().map(|(j, t)| self.floor(j, t)).collect();
+            self.apply(cuts);
+            let walls: Vec<&Job> = jobs.iter().filter(|j| j.finish.diameter_mm == d).collect();
+            let cuts: Vec<Option<Cut>> = walls.par_iter().map(|j| self.walls(j)).collect();
+            self.apply(cuts);
+        }
+    }
+
+    fn apply(&mut self, cuts: Vec<Option<Cut>>) {
+        for c in cuts.into_iter().flatten() {
+            self.stock.cut(&c.swept, c.floor);
+            self.ops.extend(c.op);
         }
     }
 
@@ -179,30 +263,43 @@ impl Work<'_, '_> {
         self.block.grown(r + 3.0, COARSE)
     }
 
-    fn rough(&mut self, j: &Job, proposed: &Tool) {
+    fn rough(&self, j: &Job, proposed: &Tool) -> Option<Cut> {
         let id = Self::id(OpKind::Rough, &format!("{}/{}", j.key, shop::tool::trim(proposed.diameter_mm)));
         let tool = self.tool_for(&id, proposed).clone();
         let o = self.override_of(&id);
         let r = tool.radius();
         let bottom = if j.floor { j.low + FLOOR_SKIN } else { j.low };
-        let allowed = self.arena(r).minus(&j.shadow.grown(r + WALL_SKIN, COARSE / 2.0)).intersect(&j.open);
-        let material = self.stock.between(bottom, j.high + FLOOR_SKIN).intersect(&j.open).minus(&j.shadow.grown(WALL_SKIN + 0.02, COARSE)).without_specks(0.01);
+        let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN, COARSE / 2.0)).intersect(&j.open);
+        let material = self
+            .stock
+            .between(bottom, j.high + FLOOR_SKIN)
+            .intersect(&j.open)
+            .minus(&j.plain.grown(WALL_SKIN + 0.06, COARSE))
+            .without_specks(0.01);
         if material.opened(0.1, COARSE).is_empty() || allowed.is_empty() {
-            return;
+            return None;
         }
         let top = self
             .stock
             .parts()
-            .filter(|(z0, z1, s)| *z1 > bottom + 1e-6 && *z0 < j.high + FLOOR_SKIN && s.intersect(&material).area() > 0.01)
+            .filter(|(z0, z1, s)| {
+                *z1 > bottom + 1e-6 && *z0 < j.high + FLOOR_SKIN && s.intersect(&material).area() > 0.01
+            })
             .map(|p| p.1)
             .fold(bottom, f64::max)
             .min(j.high + FLOOR_SKIN);
         let width = o.width.unwrap_or(ROUGH_WIDTH * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
         let depth = top - bottom;
         if depth < 1e-3 {
-            return;
+            return None;
         }
-        let task = MillTask { depth: depth.min(1.2 * tool.diameter_mm), width, bend: ROUGH_BEND, feed_share: 1.0, kappa: FRAC_PI_2 };
+        let task = MillTask {
+            depth: depth.min(1.2 * tool.diameter_mm),
+            width,
+            bend: ROUGH_BEND,
+            feed_share: 1.0,
+            kappa: FRAC_PI_2,
+        };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         apply(&mut data, &o);
         let n = (depth / data.ap.value.max(0.05)).ceil().max(1.0);
@@ -221,7 +318,6 @@ impl Work<'_, '_> {
         };
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
         let done = clear(&clearing, feeds, self.clear_z, &self.stock);
-        self.stock.cut(&done.swept, bottom);
         let title = format!("Rough {} to Z{bottom:.2}, {}", j.name, tool.words());
         let why = "Everything is roughed before anything is finished (stress moves the part); larger cutters first, from the top down";
         let cutter = vec![
@@ -229,10 +325,11 @@ impl Work<'_, '_> {
             Term::new("flutes", "length, for a wall beside it of", j.wall_top - j.low, "mm"),
             Term::new("passes", "passes of a level", done.passes as f64, ""),
         ];
-        self.push(OpKind::Rough, id, title, &tool, (bottom, top), why, Some(data), done.moves, cutter);
+        let op = self.operation(OpKind::Rough, id, title, &tool, (bottom, top), why, Some(data), done.moves, cutter);
+        Some(Cut { op, swept: done.swept, floor: bottom })
     }
 
-    fn floor(&mut self, j: &Job, proposed: &Tool) {
+    fn floor(&self, j: &Job, proposed: &Tool) -> Option<Cut> {
         let id = Self::id(OpKind::Floor, &format!("{}/{}", j.key, shop::tool::trim(proposed.diameter_mm)));
         let tool = self.tool_for(&id, proposed).clone();
         let o = self.override_of(&id);
@@ -240,11 +337,16 @@ impl Work<'_, '_> {
         // The skin of the walls is the profile's; the floor goes close to it.
         let margin = 0.05;
         let here = j.open.minus(&j.deeper);
-        let material = self.stock.between(j.low, j.low + FLOOR_SKIN * 0.9).intersect(&here).minus(&j.shadow.grown(WALL_SKIN + margin + 0.03, COARSE)).without_specks(0.01);
+        let material = self
+            .stock
+            .between(j.low, j.low + FLOOR_SKIN * 0.9)
+            .intersect(&here)
+            .minus(&j.plain.grown(WALL_SKIN + margin + 0.06, COARSE))
+            .without_specks(0.01);
         if material.opened(0.05, COARSE).is_empty() {
-            return;
+            return None;
         }
-        let allowed = self.arena(r).minus(&j.shadow.grown(r + WALL_SKIN + margin, COARSE / 2.0)).intersect(&j.open);
+        let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN + margin, COARSE / 2.0)).intersect(&j.open);
         let width = o.width.unwrap_or(0.5 * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
         let task = MillTask { depth: FLOOR_SKIN, width, bend: FINISH_BEND, feed_share: 0.8, kappa: FRAC_PI_2 };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
@@ -264,12 +366,22 @@ impl Work<'_, '_> {
         data.engagement = std::f64::consts::PI;
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
         let done = clear(&clearing, feeds, self.clear_z, &self.stock);
-        self.stock.cut(&done.swept, j.low);
         let title = format!("Floor at Z{:.2}, skin {FLOOR_SKIN} deep, {}", j.low, tool.words());
-        self.push(OpKind::Floor, id, title, &tool, (j.low, j.low + FLOOR_SKIN), "Floors after all roughing, before the walls that meet them", Some(data), done.moves, vec![Term::new("D", "the cutters that roughed it", tool.diameter_mm, "mm")]);
+        let op = self.operation(
+            OpKind::Floor,
+            id,
+            title,
+            &tool,
+            (j.low, j.low + FLOOR_SKIN),
+            "Floors after all roughing, before the walls that meet them",
+            Some(data),
+            done.moves,
+            vec![Term::new("D", "the cutters that roughed it", tool.diameter_mm, "mm")],
+        );
+        Some(Cut { op, swept: done.swept, floor: j.low })
     }
 
-    fn walls(&mut self, j: &Job) {
+    fn walls(&self, j: &Job) -> Option<Cut> {
         let id = Self::id(OpKind::Wall, &j.key);
         let tool = self.tool_for(&id, &j.finish).clone();
         let o = self.override_of(&id);
@@ -279,17 +391,28 @@ impl Work<'_, '_> {
         // Where this setup has material to take at the wall, and the part is what bounds the path.
         let only = j.goal.grown(r - 0.02, FINE).intersect(&j.shadow.grown(r + 0.004, FINE));
         // Walls that go on deeper are finished there in one go.
-        let deeper = if j.deeper.is_empty() { Region::empty() } else { arena.minus(&arena.minus(&j.deeper).grown(r, FINE)) };
+        let deeper =
+            if j.deeper.is_empty() { Region::empty() } else { arena.minus(&arena.minus(&j.deeper).grown(r, FINE)) };
         let not = (!deeper.is_empty()).then(|| {
-            let rings: Vec<Region> = deeper.loops().into_iter().map(|mut l| {
-                l.push(l[0]);
-                Region::swept(&l, 0.004, FINE)
-            }).collect();
+            let rings: Vec<Region> = deeper
+                .loops()
+                .into_iter()
+                .map(|mut l| {
+                    l.push(l[0]);
+                    Region::swept(&l, 0.004, FINE)
+                })
+                .collect();
             Region::union_all(&rings)
         });
         let entry = arena.minus(&j.shadow.grown(r + WALL_SKIN + 0.08, FINE)).intersect(&j.open);
         let height = (j.wall_top - j.low).max(j.high - j.low);
-        let task = MillTask { depth: height.min(2.0 * tool.diameter_mm), width: WALL_SKIN, bend: FINISH_BEND, feed_share: 0.7, kappa: FRAC_PI_2 };
+        let task = MillTask {
+            depth: height.min(2.0 * tool.diameter_mm),
+            width: WALL_SKIN,
+            bend: FINISH_BEND,
+            feed_share: 0.7,
+            kappa: FRAC_PI_2,
+        };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         apply(&mut data, &o);
         let n = (height / data.ap.value.max(0.1)).ceil().max(1.0);
@@ -300,12 +423,27 @@ impl Work<'_, '_> {
         // In corners the skin is met over a wider angle; this is what is stated for the finish.
         data.engagement = FRAC_PI_2;
         let swept = walls.allowed.shrunk(0.002, FINE).grown(r - 0.002, FINE).intersect(&j.open);
-        self.stock.cut(&swept, j.low);
         let title = format!("Profile {} to Z{:.2}, {}", j.name, j.low, tool.words());
         let cutter = vec![
-            Term::new("R", "cutter radius, at most 0.8 × the smallest corner where the crib allows (common practice, no source)", r, "mm"),
+            Term::new(
+                "R",
+                "cutter radius, at most 0.8 × the smallest corner where the crib allows (common practice, no source)",
+                r,
+                "mm",
+            ),
             Term::new("h", "height of wall", height, "mm"),
         ];
-        self.push(OpKind::Wall, id, title, &tool, (j.low, j.low + height), "Walls last, climb, in one go from top to bottom where the flutes reach", Some(data), moves, cutter);
+        let op = self.operation(
+            OpKind::Wall,
+            id,
+            title,
+            &tool,
+            (j.low, j.low + height),
+            "Walls last, climb, in one go from top to bottom where the flutes reach",
+            Some(data),
+            moves,
+            cutter,
+        );
+        Some(Cut { op, swept, floor: j.low })
     }
 }

@@ -63,7 +63,8 @@ pub fn plan_side(side: &Side) -> SetupRoute {
     let stock = side.stock.clone();
     let clear_z = stock.top().max(side.view.bounds.max.z) + OVER;
     let block = Region::union_all(stock.parts().map(|p| p.2));
-    let mut w = Work { side, stock, ops: Vec::new(), named: Vec::new(), floors, top: side.view.bounds.max.z, clear_z, block };
+    let mut w =
+        Work { side, stock, ops: Vec::new(), named: Vec::new(), floors, top: side.view.bounds.max.z, clear_z, block };
     w.face();
     let drilled = w.choose_holes();
     w.pockets(&drilled);
@@ -103,7 +104,9 @@ impl Work<'_, '_> {
             .iter()
             .filter(|t| t.kind == ToolKind::Face)
             .max_by(|a, b| a.diameter_mm.total_cmp(&b.diameter_mm))
-            .or_else(|| crib.iter().filter(|t| t.kind == ToolKind::Flat).max_by(|a, b| a.diameter_mm.total_cmp(&b.diameter_mm)));
+            .or_else(|| {
+                crib.iter().filter(|t| t.kind == ToolKind::Flat).max_by(|a, b| a.diameter_mm.total_cmp(&b.diameter_mm))
+            });
         let Some(proposed) = proposed else { return };
         let id = Self::id(OpKind::Face, self.side.name);
         let tool = self.tool_for(&id, proposed).clone();
@@ -111,16 +114,37 @@ impl Work<'_, '_> {
         let step = o.width.unwrap_or(0.7 * tool.diameter_mm).min(0.95 * tool.diameter_mm);
         let mut facing = Facing { min, max, radius: tool.radius(), step, levels: Vec::new() };
         let total = self.stock.top() - self.top;
-        let task = MillTask { depth: total.min(2.0), width: facing.even_step(), bend: ROUGH_BEND, feed_share: 0.5, kappa: std::f64::consts::FRAC_PI_2 };
+        let task = MillTask {
+            depth: total.min(2.0),
+            width: facing.even_step(),
+            bend: ROUGH_BEND,
+            feed_share: 0.5,
+            kappa: std::f64::consts::FRAC_PI_2,
+        };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         apply(&mut data, &o);
         facing.levels = face_levels(self.stock.top(), self.top, data.ap.value);
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
         let moves = face(&facing, feeds, self.clear_z, &self.stock);
         let last = self.side.through_to.is_none();
-        let title = if last { format!("Deck the hat off, {}", tool.words()) } else { format!("Face, {}", tool.words()) };
-        let why = if last { "The hat held the first side; it goes before anything of this side can be reached" } else { "A clean reference first" };
-        self.push(OpKind::Face, id, title, &tool, (self.top, self.top + total), why, Some(data), moves, vec![Term::new("D", "as wide as the crib has: fewest rows", tool.diameter_mm, "mm")]);
+        let title =
+            if last { format!("Deck the hat off, {}", tool.words()) } else { format!("Face, {}", tool.words()) };
+        let why = if last {
+            "The hat held the first side; it goes before anything of this side can be reached"
+        } else {
+            "A clean reference first"
+        };
+        self.push(
+            OpKind::Face,
+            id,
+            title,
+            &tool,
+            (self.top, self.top + total),
+            why,
+            Some(data),
+            moves,
+            vec![Term::new("D", "as wide as the crib has: fewest rows", tool.diameter_mm, "mm")],
+        );
         self.stock.cut(&material.grown(1.0, 0.01), self.top);
     }
 
@@ -130,18 +154,55 @@ impl Work<'_, '_> {
         id: String,
         title: String,
         tool: &Tool,
-        (bottom, top): (f64, f64),
+        heights: (f64, f64),
         order_why: &str,
         mill: Option<cutting::MillData>,
         moves: Vec<path::motion::Move>,
         cutter_why: Vec<Term>,
     ) {
+        let op = self.operation(kind, id, title, tool, heights, order_why, mill, moves, cutter_why);
+        self.ops.extend(op);
+    }
+
+    /// An operation; none without motion.
+    pub(crate) fn operation(
+        &self,
+        kind: OpKind,
+        id: String,
+        title: String,
+        tool: &Tool,
+        (bottom, top): (f64, f64),
+        order_why: &str,
+        mill: Option<cutting::MillData>,
+        moves: Vec<path::motion::Move>,
+        cutter_why: Vec<Term>,
+    ) -> Option<Operation> {
         if moves.is_empty() {
-            return;
+            return None;
         }
         let (rpm, engagement) = mill.as_ref().map_or((0.0, None), |m| (m.rpm.value, Some(m.engagement)));
-        let path = Toolpath { op: id.clone(), title: title.clone(), tool: tool.number, rpm, coolant: self.coolant(), engagement_limit: engagement, moves };
-        self.ops.push(Operation { id, kind, title, tool: tool.number, bottom, top, order_why: order_why.into(), cutter_why, mill, drill: None, path: Some(path) });
+        let path = Toolpath {
+            op: id.clone(),
+            title: title.clone(),
+            tool: tool.number,
+            rpm,
+            coolant: self.coolant(),
+            engagement_limit: engagement,
+            moves,
+        };
+        Some(Operation {
+            id,
+            kind,
+            title,
+            tool: tool.number,
+            bottom,
+            top,
+            order_why: order_why.into(),
+            cutter_why,
+            mill,
+            drill: None,
+            path: Some(path),
+        })
     }
 }
 

@@ -23,7 +23,14 @@ pub(crate) fn local_top(view: &View, region: &Region, margin: f64, from: f64, fl
 }
 
 /// End mills that reach `low` in the region, largest first: flutes longer than the wall beside it, holder clear of all around.
-pub(crate) fn end_mills<'a>(crib: &'a [Tool], view: &View, region: &Region, low: f64, stock_top: f64, floors: &[f64]) -> Vec<&'a Tool> {
+pub(crate) fn end_mills<'a>(
+    crib: &'a [Tool],
+    view: &View,
+    region: &Region,
+    low: f64,
+    stock_top: f64,
+    floors: &[f64],
+) -> Vec<&'a Tool> {
     let wall = local_top(view, region, 0.3, low, floors) - low;
     let mut out: Vec<&Tool> = crib
         .iter()
@@ -68,7 +75,13 @@ pub(crate) fn finisher<'a>(mills: &[&'a Tool], region: &Region) -> Option<(&'a T
 
 /// Roughing cutters for a region, down to the finishing cutter: the largest that can get in and clears most, then what is needed
 /// for the rest.
-pub(crate) fn roughers<'a>(mills: &[&'a Tool], region: &Region, finish: &'a Tool, skin: f64, largest: f64) -> Vec<&'a Tool> {
+pub(crate) fn roughers<'a>(
+    mills: &[&'a Tool],
+    region: &Region,
+    finish: &'a Tool,
+    skin: f64,
+    largest: f64,
+) -> Vec<&'a Tool> {
     let total = region.area();
     let mut out: Vec<&Tool> = Vec::new();
     let mut cleared = 0.0;
@@ -78,13 +91,18 @@ pub(crate) fn roughers<'a>(mills: &[&'a Tool], region: &Region, finish: &'a Tool
         let roomy = reach.opened(0.12 * t.diameter_mm, 0.01);
         let area = roomy.grown(t.radius() + skin, 0.01).area();
         let gain = (area - cleared) / total;
-        if out.is_empty() && gain > 0.5 || !out.is_empty() && gain > 0.08 && out[out.len() - 1].diameter_mm >= 1.6 * t.diameter_mm {
+        if out.is_empty() && gain > 0.5
+            || !out.is_empty() && gain > 0.08 && out[out.len() - 1].diameter_mm >= 1.6 * t.diameter_mm
+        {
             out.push(t);
             cleared = area;
         }
     }
     if !out.iter().any(|t| t.number == finish.number) {
-        let rest = region.minus(&out.last().map_or(Region::empty(), |t| region.shrunk(t.radius() + skin, 0.005).grown(t.radius() + skin, 0.01)));
+        let rest = region.minus(
+            &out.last()
+                .map_or(Region::empty(), |t| region.shrunk(t.radius() + skin, 0.005).grown(t.radius() + skin, 0.01)),
+        );
         // Less than a skin's worth in the corners is the finishing pass' own business.
         if out.is_empty() || rest.opened(0.3, 0.01).area() > 0.05 {
             out.push(finish);

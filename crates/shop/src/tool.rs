@@ -33,7 +33,15 @@ pub enum ToolKind {
 impl ToolKind {
     /// Does it cut sideways?
     pub fn mills(self) -> bool {
-        matches!(self, ToolKind::Flat | ToolKind::Ball | ToolKind::Bull | ToolKind::Face | ToolKind::Chamfer | ToolKind::ThreadMill)
+        matches!(
+            self,
+            ToolKind::Flat
+                | ToolKind::Ball
+                | ToolKind::Bull
+                | ToolKind::Face
+                | ToolKind::Chamfer
+                | ToolKind::ThreadMill
+        )
     }
     /// In words.
     pub fn words(self) -> &'static str {
@@ -123,7 +131,8 @@ impl Tool {
     /// tan of half the point angle where the point is a cone.
     fn cone(&self) -> Option<f64> {
         let coned = matches!(self.kind, ToolKind::Chamfer | ToolKind::Spot | ToolKind::Drill);
-        (coned && self.point_angle_deg > 1.0 && self.point_angle_deg < 179.0).then(|| (self.point_angle_deg / 2.0).to_radians().tan())
+        (coned && self.point_angle_deg > 1.0 && self.point_angle_deg < 179.0)
+            .then(|| (self.point_angle_deg / 2.0).to_radians().tan())
     }
     /// Height over which the radius grows to its full size: point of a drill, cone of a chamfer mill, corner of a bull nose.
     pub fn point_height(&self) -> f64 {
@@ -182,20 +191,31 @@ impl Tool {
     }
     /// Why this description makes no cutter, if it does not.
     pub fn fault(&self) -> Option<String> {
-        let positive = [("diameter_mm", self.diameter_mm), ("flute_length_mm", self.flute_length_mm), ("shank_diameter_mm", self.shank_diameter_mm), ("stickout_mm", self.stickout_mm)];
+        let positive = [
+            ("diameter_mm", self.diameter_mm),
+            ("flute_length_mm", self.flute_length_mm),
+            ("shank_diameter_mm", self.shank_diameter_mm),
+            ("stickout_mm", self.stickout_mm),
+        ];
         for (name, v) in positive {
             if !(v.is_finite() && v > 0.0 && v < 1000.0) {
                 return Some(format!("tool {}: {name} is {v}; give a length above 0", self.number));
             }
         }
-        for (name, v) in [("corner_radius_mm", self.corner_radius_mm), ("tip_diameter_mm", self.tip_diameter_mm), ("point_angle_deg", self.point_angle_deg)] {
+        for (name, v) in [
+            ("corner_radius_mm", self.corner_radius_mm),
+            ("tip_diameter_mm", self.tip_diameter_mm),
+            ("point_angle_deg", self.point_angle_deg),
+        ] {
             if !(v.is_finite() && v >= 0.0) {
                 return Some(format!("tool {}: {name} is {v}; give 0 or more", self.number));
             }
         }
         self.holder
             .iter()
-            .any(|p| !(p.diameter_mm.is_finite() && p.diameter_mm > 0.0 && p.length_mm.is_finite() && p.length_mm >= 0.0))
+            .any(|p| {
+                !(p.diameter_mm.is_finite() && p.diameter_mm > 0.0 && p.length_mm.is_finite() && p.length_mm >= 0.0)
+            })
             .then(|| format!("tool {}: a holder piece has no size", self.number))
     }
 }
@@ -212,8 +232,19 @@ mod tests {
 
     fn tool(kind: ToolKind, d: f64, corner: f64, tip: f64, angle: f64) -> Tool {
         Tool {
-            number: 1, kind, diameter_mm: d, corner_radius_mm: corner, tip_diameter_mm: tip, point_angle_deg: angle,
-            flute_length_mm: 20.0, shank_diameter_mm: d, stickout_mm: 30.0, holder: vec![], flutes: 2, carbide: true, centre_cutting: true,
+            number: 1,
+            kind,
+            diameter_mm: d,
+            corner_radius_mm: corner,
+            tip_diameter_mm: tip,
+            point_angle_deg: angle,
+            flute_length_mm: 20.0,
+            shank_diameter_mm: d,
+            stickout_mm: 30.0,
+            holder: vec![],
+            flutes: 2,
+            carbide: true,
+            centre_cutting: true,
         }
     }
 
@@ -228,7 +259,12 @@ mod tests {
     /// Radius and height are inverse to each other on the rising part.
     #[test]
     fn profile_inverts() {
-        for t in [tool(ToolKind::Ball, 6.0, 0.0, 0.0, 0.0), tool(ToolKind::Bull, 10.0, 1.0, 0.0, 0.0), tool(ToolKind::Chamfer, 8.0, 0.0, 1.0, 90.0), tool(ToolKind::Drill, 5.0, 0.0, 0.0, 118.0)] {
+        for t in [
+            tool(ToolKind::Ball, 6.0, 0.0, 0.0, 0.0),
+            tool(ToolKind::Bull, 10.0, 1.0, 0.0, 0.0),
+            tool(ToolKind::Chamfer, 8.0, 0.0, 1.0, 90.0),
+            tool(ToolKind::Drill, 5.0, 0.0, 0.0, 118.0),
+        ] {
             for k in 1..50 {
                 let h = t.point_height() * f64::from(k) / 50.0;
                 assert!((t.height_at(t.radius_at(h)) - h).abs() < 1e-9, "{t:?} {h}");

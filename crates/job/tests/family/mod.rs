@@ -49,12 +49,26 @@ fn outline(d: &mut Dice, w: f64, h: f64) -> Vec<Piece> {
         // An L: a concave corner of a makeable radius.
         0 => {
             let (a, b) = (d.step(0.35 * w, 0.65 * w, 0.5), d.step(0.4 * h, 0.6 * h, 0.5));
-            rounded_polygon(&[([0.0, 0.0], r), ([w, 0.0], r), ([w, b], r), ([a, b], d.step(2.5, 6.0, 0.25)), ([a, h], r), ([0.0, h], r)])
+            rounded_polygon(&[
+                ([0.0, 0.0], r),
+                ([w, 0.0], r),
+                ([w, b], r),
+                ([a, b], d.step(2.5, 6.0, 0.25)),
+                ([a, h], r),
+                ([0.0, h], r),
+            ])
         }
         // Cut corners at an odd angle.
         1 => {
             let (a, b) = (d.between(6.0, 14.0), d.between(5.0, 12.0));
-            rounded_polygon(&[([0.0, 0.0], r.min(3.0)), ([w, 0.0], r.min(3.0)), ([w, h - b], 2.0), ([w - a, h], 2.0), ([a, h], 2.0), ([0.0, h - b], 2.0)])
+            rounded_polygon(&[
+                ([0.0, 0.0], r.min(3.0)),
+                ([w, 0.0], r.min(3.0)),
+                ([w, h - b], 2.0),
+                ([w - a, h], 2.0),
+                ([a, h], 2.0),
+                ([0.0, h - b], 2.0),
+            ])
         }
         _ => rounded_polygon(&[([0.0, 0.0], r), ([w, 0.0], r), ([w, h], r), ([0.0, h], r)]),
     }
@@ -123,7 +137,9 @@ fn feature(p: Shape, d: &mut Dice, [x0, y0, x1, y1]: [f64; 4], t: f64) -> Result
             // A pocket in a pocket.
             let (a, b) = (d.step(1.0, 0.3 * t, 0.25), d.step(0.4 * t, 0.7 * t, 0.25));
             let p = tried(p, |p| p.cut(&rect(x0, y0, x1, y1, 3.5_f64.min(room / 2.2), t - a, t + 1.0)?));
-            tried(p, |p| p.cut(&rect(x0 + 3.0, y0 + 2.5, x1 - 2.5, y1 - 3.0, 2.75_f64.min(room / 4.0), t - b, t + 1.0)?))
+            tried(p, |p| {
+                p.cut(&rect(x0 + 3.0, y0 + 2.5, x1 - 2.5, y1 - 3.0, 2.75_f64.min(room / 4.0), t - b, t + 1.0)?)
+            })
         }
         2 => {
             // A through cut-out.
@@ -155,7 +171,15 @@ fn feature(p: Shape, d: &mut Dice, [x0, y0, x1, y1]: [f64; 4], t: f64) -> Result
             let size = d.pick(&drills).min(8.5);
             let depth = d.step(2.0, (t - size * 0.31 - 1.0).max(2.5), 0.25);
             let point = size / 2.0 / 59f64.to_radians().tan();
-            tried(p, |p| p.cut(&cylinder(cx, cy, size, t - depth, t + 1.0)?)?.cut(&Shape::cone([cx, cy, t - depth - point], UP, 0.0, size / 2.0, point)?))
+            tried(p, |p| {
+                p.cut(&cylinder(cx, cy, size, t - depth, t + 1.0)?)?.cut(&Shape::cone(
+                    [cx, cy, t - depth - point],
+                    UP,
+                    0.0,
+                    size / 2.0,
+                    point,
+                )?)
+            })
         }
         6 => {
             // A flat-bottomed hole.
@@ -182,7 +206,11 @@ fn feature(p: Shape, d: &mut Dice, [x0, y0, x1, y1]: [f64; 4], t: f64) -> Result
             let depth = d.step(1.5, 0.7 * t, 0.25);
             let r = width / 2.0 * 0.999;
             tried(p, |p| {
-                let slot = rect(-l / 2.0, -width / 2.0, l / 2.0, width / 2.0, r, t - depth, t + 1.0)?.moved([0.0, 0.0, 1.0], a, [cx, cy, 0.0])?;
+                let slot = rect(-l / 2.0, -width / 2.0, l / 2.0, width / 2.0, r, t - depth, t + 1.0)?.moved(
+                    [0.0, 0.0, 1.0],
+                    a,
+                    [cx, cy, 0.0],
+                )?;
                 p.cut(&slot)
             })
         }

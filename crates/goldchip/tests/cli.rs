@@ -1,0 +1,206 @@
+//! The command line as a person uses it: exit codes, files, messages.
+
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+fn demo(name: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/parts").join(format!("{name}.step"))
+}
+
+fn goldchip(args: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_goldchip")).args(args).output().expect("goldchip runs")
+}
+
+fn path(p: &Path) -> &str {
+    p.to_str().expect("plain path")
+}
+
+fn json(p: &Path) -> Value {
+    serde_json::from_str(&std::fs::read_to_string(p).expect("a file")).expect("json")
+}
+
+fn last_error(o: &Output) -> String {
+    String::from_utf8_lossy(&o.stderr).lines().last().unwrap_or_default().to_string()
+}
+
+/// The bracket is planned and proved; its folder has the agreed shapes; proving it again gives the same; a line edited by hand is
+/// found out; a line that cannot be followed is refused.
+#[test]
+fn plan_prove_edit_prove() {
+    let dir = tempfile::tempdir().unwrap();
+    let out = dir.path().join("bracket");
+    let o = goldchip(&["plan", path(&demo("encoder-bracket")), "--out", path(&out)]);
+    let text = String::from_utf8_lossy(&o.stdout);
+    assert_eq!(o.status.code(), Some(0), "{text}{}", String::from_utf8_lossy(&o.stderr));
+    assert!(text.contains("proved, 2 features left") && text.contains("needs another side"), "{text}");
+
+    let plan = json(&out.join("plan.json"));
+    let proof = json(&out.join("proof.json"));
+    assert!(plan["part"]["file"].is_string() && plan["material"].is_string());
+    assert_eq!(plan["setups"].as_array().unwrap().len(), 2);
+    for s in plan["setups"].as_array().unwrap() {
+        assert_eq!(s["part_from_work"].as_array().unwrap().len(), 16);
+        assert_eq!(s["zero_in_machine_mm"].as_array().unwrap().len(), 3);
+        assert!(out.join(s["program"].as_str().unwrap()).exists());
+        for key in [
+            "number",
+            "kind",
+            "diameter_mm",
+            "corner_radius_mm",
+            "tip_diameter_mm",
+            "point_angle_deg",
+            "flute_length_mm",
+            "shank_diameter_mm",
+            "stickout_mm",
+            "holder",
+        ] {
+            assert!(!s["tools"][0][key].is_null(), "{key}");
+        }
+        assert!(s["keep_out"].as_array().unwrap().len() >= 2 && s["zero"].as_array().unwrap().len() == 3);
+        // Any number opens to terms, limit and source.
+        for op in s["operations"].as_array().unwrap().iter().filter(|o| o["mill"].is_object()) {
+            for n in ["rpm", "fz", "ap"] {
+                let j = &op["mill"][n];
+                assert!(j["bound_by"].is_string() && !j["bounds"].as_array().unwrap().is_empty());
+                assert!(!j["terms"].as_array().unwrap().is_empty() && j["source"].as_str().unwrap().len() > 20);
+            }
+            assert!(!op["order_why"].as_str().unwrap().is_empty());
+        }
+    }
+    assert_eq!(proof["complete"], false);
+    assert!(proof["gouge_mm"].as_f64().unwrap() < 0.02 && proof["leftover_mm"].as_f64().unwrap() < 0.1);
+    assert!(proof["minutes"].as_f64().unwrap() > 1.0);
+    let left: Vec<&Value> =
+        proof["findings"].as_array().unwrap().iter().filter(|f| f["kind"] == "needs_other_side").collect();
+    assert!(
+        left.len() == 2 && left.iter().all(|f| f["severity"] == "warn" && !f["places"].as_array().unwrap().is_empty())
+    );
+
+    let again = goldchip(&["prove", path(&out)]);
+    assert_eq!(again.status.code(), Some(0));
+    assert_eq!(json(&out.join("proof.json")), proof, "the same text gives the same proof");
+
+    // A floor 0.05 too deep.
+    let program = out.join(plan["setups"][0]["program"].as_str().unwrap());
+    let good = std::fs::read_to_string(&program).unwrap();
+    let line = good.lines().position(|l| l.contains("FLOOR AT")).expect("a floor");
+    let mut lines: Vec<String> = good.lines().map(Into::into).collect();
+    let z = (line..lines.len()).find(|&k| lines[k].starts_with("G1 Z")).expect("a way down");
+    let deeper = |word: &str| match word.strip_prefix('Z') {
+        Some(n) => format!("Z{:.4}", n.parse::<f64>().unwrap() - 0.05),
+        None => word.to_string(),
+    };
+    lines[z] = lines[z].split_whitespace().map(deeper).collect::<Vec<_>>().join(" ");
+    std::fs::write(&program, lines.join("\n")).unwrap();
+    let bad = goldchip(&["prove", path(&out)]);
+    assert_eq!(bad.status.code(), Some(3), "{}", String::from_utf8_lossy(&bad.stdout));
+    let worse = json(&out.join("proof.json"));
+    let gouge = worse["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|f| f["kind"] == "gouge" && f["severity"] == "stop")
+        .expect("a gouge");
+    assert!((worse["gouge_mm"].as_f64().unwrap() - 0.05).abs() < 0.003, "{gouge}");
+    assert!(gouge["line"].as_u64().unwrap() > line as u64 && gouge["setup"] == "side 1");
+
+    std::fs::write(&program, good.replace("G0 X", "G41 D1 G0 X")).unwrap();
+    let refused = goldchip(&["prove", path(&out)]);
+    assert_eq!(refused.status.code(), Some(2));
+    assert!(last_error(&refused).contains("cutter compensation"), "{}", last_error(&refused));
+    std::fs::remove_file(&program).unwrap();
+    let missing = goldchip(&["prove", path(&out)]);
+    assert_eq!(missing.status.code(), Some(2));
+    assert!(last_error(&missing).contains("is missing"));
+}
+
+#[test]
+fn bad_files_get_one_sentence_and_code_2() {
+    let dir = tempfile::tempdir().unwrap();
+    let out = dir.path().join("o");
+    let good = std::fs::read(demo("spider-plate")).unwrap();
+    let mut garbage = b"ISO-10303-21;\nHEADER;\n".to_vec();
+    garbage.extend((0..5000u32).map(|k| (k.wrapping_mul(2_654_435_761) >> 24) as u8));
+    garbage.extend(b"\nEND-ISO-10303-21;\n");
+    let huge = dir.path().join("huge.step");
+    std::fs::File::create(&huge).unwrap().set_len(61 << 20).unwrap();
+    let mut cases: Vec<(PathBuf, &str)> = vec![
+        (huge, "MB"),
+        (dir.path().join("none.step"), "cannot be opened"),
+        (dir.path().to_path_buf(), "not a file"),
+    ];
+    for (name, bytes, words) in [
+        ("empty.step", Vec::new(), "empty"),
+        ("text.step", b"solid block\nfacet".to_vec(), "not a STEP file"),
+        ("cut.step", good[..good.len() / 2].to_vec(), "cut off"),
+        ("garbage.step", garbage, "export"),
+    ] {
+        let p = dir.path().join(name);
+        std::fs::write(&p, bytes).unwrap();
+        cases.push((p, words));
+    }
+    let two = dir.path().join("two.step");
+    use kernel::shape::Shape;
+    let a = Shape::block([0.0; 3], [10.0, 10.0, 10.0]).unwrap();
+    let both = a.fuse(&Shape::block([20.0, 0.0, 0.0], [30.0, 10.0, 10.0]).unwrap()).unwrap();
+    both.write_step(&two).unwrap();
+    cases.push((two, "2 solids"));
+    for (file, words) in cases {
+        let o = goldchip(&["plan", path(&file), "--out", path(&out)]);
+        let e = last_error(&o);
+        assert_eq!(o.status.code(), Some(2), "{}: {e}", file.display());
+        assert!(e.contains(words) && e.len() > 30 && !e.contains("panicked"), "{}: {e}", file.display());
+    }
+    assert!(!out.join("plan.json").exists());
+}
+
+#[test]
+fn arguments_are_checked_before_any_work() {
+    let part = demo("spider-plate");
+    let part = path(&part);
+    for (args, words) in [
+        (vec!["plan", part], "--out DIR is missing"),
+        (vec!["plan", "--out", "/tmp/x"], "no model"),
+        (vec!["plan", part, "--out", "/tmp/x", "--material", "cheese"], "there are aluminium-6082"),
+        (vec!["plan", part, "--out", "/tmp/x", "--machine", "press"], "there is bench-mill"),
+        (vec!["plan", part, "--out", "/tmp/x", "--stock", "1,2"], "three lengths"),
+        (vec!["plan", part, "--out", "/tmp/x", "--stock", "100,60,9"], "larger block"),
+        (vec!["plan", part, "--out", "/tmp/x", "--stock", "nan,60,9"], "length"),
+        (vec!["plan", part, "--out", "/tmp/x", "--colour"], "usage"),
+        (vec!["polish"], "not a command"),
+        (vec![], "usage"),
+        (vec!["prove", "/nowhere"], "plan.json is missing"),
+    ] {
+        let o = goldchip(&args);
+        assert_eq!(o.status.code(), Some(2), "{args:?}");
+        assert!(last_error(&o).contains(words), "{args:?}: {}", last_error(&o));
+    }
+}
+
+/// A plan by hand, without the keys that are our own: refused where it is wrong, proved where it is right.
+#[test]
+fn a_plan_written_by_hand_is_proved() {
+    use kernel::shape::Shape;
+    let dir = tempfile::tempdir().unwrap();
+    Shape::block([0.0; 3], [30.0, 20.0, 8.0]).unwrap().write_step(&dir.path().join("b.step")).unwrap();
+    std::fs::write(dir.path().join("p.ngc"), "G21 G90 G17\nG53 G0 Z0\nT1 M6\nG53 G0 Z0\nS3000 M3\nG0 X-20 Y10\nG43 H1 Z20\nG0 Z8\nG1 X50 F300\nG0 Z20\nG53 G0 Z0\nM30\n").unwrap();
+    let mut plan: Value = serde_json::json!({
+        "part": {"file": "b.step"}, "material": "brass",
+        "stock": {"min_mm": [0, 0, 0], "max_mm": [30, 20, 9]},
+        "setups": [{"name": "only", "program": "p.ngc", "part_from_work": [1,0,0,0, 0,1,0,0, 0,0,1,0, 0,0,0,1],
+            "zero_in_machine_mm": [200, 100, -300],
+            "tools": [{"number": 1, "kind": "face", "diameter_mm": 40.0, "corner_radius_mm": 0.0, "tip_diameter_mm": 0.0, "point_angle_deg": 0, "flute_length_mm": 8, "shank_diameter_mm": 16, "stickout_mm": 30, "holder": []}],
+            "keep_out": []}]
+    });
+    let write = |p: &Value| std::fs::write(dir.path().join("plan.json"), p.to_string()).unwrap();
+    write(&plan);
+    let o = goldchip(&["prove", path(dir.path())]);
+    assert_eq!(o.status.code(), Some(0), "{}{}", String::from_utf8_lossy(&o.stdout), last_error(&o));
+    assert_eq!(json(&dir.path().join("proof.json"))["complete"], true);
+    plan["setups"][0]["part_from_work"][0] = serde_json::json!(-1);
+    write(&plan);
+    let o = goldchip(&["prove", path(dir.path())]);
+    assert_eq!(o.status.code(), Some(2));
+    assert!(last_error(&o).contains("right-handed"));
+}
