@@ -72,13 +72,15 @@ impl<'a> Mover<'a> {
             self.rapid(p.with_z(self.clear_z));
         }
     }
-    /// Over the safe height to `p` and down to `z`: at rapid as far as the stock lets it (`cleared_to` says to what height this
-    /// operation itself has cleared a wider disc there), then at plunge feed.
-    pub fn enter(&mut self, p: DVec2, z: f64, cleared_to: Option<f64>) {
+    /// Over the safe height to `p` and down to `z`: at rapid as far as the stock lets it, then at plunge feed. `own` is
+    /// (height to which this operation itself has cleared a wider disc there, height of the material it began with).
+    pub fn enter(&mut self, p: DVec2, z: f64, own: Option<(f64, f64)>) {
         self.retract();
         self.rapid(p.extend(self.clear_z));
-        let known = self.stock.clear_to(p, self.radius + BESIDE);
-        let safe = cleared_to.map_or(known, |c| c.min(known));
+        let safe = match own {
+            None => self.stock.clear_to(p, self.radius + BESIDE),
+            Some((cleared, top)) => self.stock.clear_over(p, self.radius + BESIDE, top).max(cleared),
+        };
         let stop = (safe + ABOVE).max(z + if safe < z - ABOVE { 0.0 } else { ABOVE });
         if stop < self.clear_z {
             self.rapid(p.extend(stop.max(z)));
@@ -86,7 +88,7 @@ impl<'a> Mover<'a> {
         self.feed(p.extend(z), self.feeds.plunge);
     }
     /// At depth straight to `p` if the centre stays in `free`, else over the top.
-    pub fn link(&mut self, p: DVec2, z: f64, free: &Region, cleared_to: Option<f64>) {
+    pub fn link(&mut self, p: DVec2, z: f64, free: &Region, own: Option<(f64, f64)>) {
         if let Some(a) = self.at
             && (a.z - z).abs() < 1e-9
             && free.contains_segment(a.truncate(), p)
@@ -94,7 +96,7 @@ impl<'a> Mover<'a> {
             self.feed(p.extend(z), self.feeds.link);
             return;
         }
-        self.enter(p, z, cleared_to);
+        self.enter(p, z, own);
     }
     /// Along a path from where it stands.
     pub fn follow(&mut self, path: &Path2, z: f64, feed: f64) {

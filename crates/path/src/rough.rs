@@ -191,7 +191,7 @@ pub fn clear(c: &Clearing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Cleared
                 // What the level above has cleared is free down to it; its own helix begins there.
                 let start = center + DVec2::X * radius;
                 let from = (above + 0.2).max(z + 0.05);
-                mover.enter(start, from, Some(above));
+                mover.enter(start, from, Some((above, c.top)));
                 if !c.skin_only {
                     mover.state(
                         &format!("ENTRY BY HELIX, FULL WIDTH {:.2} DEEP", c.helix_pitch),
@@ -210,7 +210,7 @@ pub fn clear(c: &Clearing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Cleared
                     let near = (0..left.len())
                         .min_by(|&i, &j| at.distance(left[i].start).total_cmp(&at.distance(left[j].start)));
                     let path = left.remove(near.unwrap_or(0));
-                    approach(&mut mover, path, z, pass, above);
+                    approach(&mut mover, path, z, pass, (above, c.top));
                     mover.follow(path, z, feeds.cut);
                 }
             }
@@ -222,7 +222,7 @@ pub fn clear(c: &Clearing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Cleared
 }
 
 /// Come to the start of a pass from what is already cleared at this level.
-fn approach(mover: &mut Mover, path: &Path2, z: f64, pass: &Pass, above: f64) {
+fn approach(mover: &mut Mover, path: &Path2, z: f64, pass: &Pass, (above, top): (f64, f64)) {
     let start = path.start;
     let foot = if pass.free.contains(start) { start } else { pass.free.nearest_on_border(start).unwrap_or(start) };
     let inside = pass.free.shrunk(0.15, 0.02);
@@ -247,7 +247,7 @@ fn approach(mover: &mut Mover, path: &Path2, z: f64, pass: &Pass, above: f64) {
             return;
         }
     }
-    mover.enter(down, z, Some(cleared));
+    mover.enter(down, z, Some((cleared, top)));
     mover.feed(foot.extend(z), mover.feeds.cut);
     mover.feed(start.extend(z), mover.feeds.cut);
 }

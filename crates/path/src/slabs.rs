@@ -71,6 +71,11 @@ impl Slabs {
         }
         f64::NEG_INFINITY
     }
+    /// The same for material that rises above `over` only.
+    pub fn clear_over(&self, p: DVec2, radius: f64, over: f64) -> f64 {
+        let z = self.clear_to(p, radius);
+        if z > over + THIN { z } else { f64::NEG_INFINITY }
+    }
     /// Turned upside down about the x axis: y and z change sign, then both are shifted.
     pub fn turned_over(&self, y_shift: f64, z_shift: f64) -> Slabs {
         let slabs = self

@@ -23,8 +23,8 @@ const COARSE: f64 = 0.015;
 /// What a job came to.
 struct Cut {
     op: Option<crate::Operation>,
-    swept: Region,
-    floor: f64,
+    /// Swept regions with the height down to which each is cleared.
+    swept: Vec<(Region, f64)>,
 }
 
 /// One connected piece of the region open at a height.
@@ -87,27 +87,35 @@ impl Work<'_, '_> {
     }
 
     fn jobs(&mut self, drilled: &[Drilled]) -> Vec<Job> {
+        struct Open {
+            high: f64,
+            low: f64,
+            shadow: Region,
+            piece: Region,
+            goal: Region,
+        }
         let arena = self.block.grown(16.0, COARSE);
-        let ends = self.ends();
-        let mut jobs = Vec::new();
+        let mut open: Vec<Open> = Vec::new();
         let mut high = self.top;
-        for (k, &low) in ends.iter().enumerate() {
+        for low in self.ends() {
             let shadow = self.filled(low + OFF_FLOOR, drilled);
-            let open = arena.minus(&shadow);
-            let deeper =
-                ends.get(k + 1).map_or(Region::empty(), |&z| arena.minus(&self.filled(z + OFF_FLOOR, drilled)));
-            let is_floor = self.floors.iter().any(|f| (f - low).abs() < 1e-6);
-            for piece in open.components() {
+            for piece in arena.minus(&shadow).components() {
                 let goal = self.stock.between(low, high).intersect(&piece).without_specks(1e-3);
-                let worth = goal.opened(0.05, COARSE).area() > 0.02;
-                if !worth {
-                    continue;
-                }
-                if let Some(job) = self.job(piece, goal, &shadow, &deeper, high, low, is_floor) {
-                    jobs.push(job);
+                if goal.opened(0.05, COARSE).area() > 0.02 {
+                    // All that is to go in it, not only what this step down adds: its walls reach up to the top.
+                    let goal = self.stock.between(low, f64::INFINITY).intersect(&piece).without_specks(1e-3);
+                    open.push(Open { high, low, shadow: shadow.clone(), piece, goal });
                 }
             }
             high = low;
+        }
+        let mut jobs = Vec::new();
+        for k in 0..open.len() {
+            // What will be cleared deeper down, by pieces that are really cut.
+            let deeper = Region::union_all(open[k + 1..].iter().filter(|o| o.low < open[k].low).map(|o| &o.piece));
+            let o = &open[k];
+            let is_floor = self.floors.iter().any(|f| (f - o.low).abs() < 1e-6);
+            jobs.extend(self.job(o.piece.clone(), o.goal.clone(), &o.shadow, &deeper, o.high, o.low, is_floor));
         }
         jobs
     }
@@ -254,7 +262,9 @@ impl Work<'_, '_> {
 
     fn apply(&mut self, cuts: Vec<Option<Cut>>) {
         for c in cuts.into_iter().flatten() {
-            self.stock.cut(&c.swept, c.floor);
+            for (region, floor) in &c.swept {
+                self.stock.cut(region, *floor);
+            }
             self.ops.extend(c.op);
         }
     }
@@ -270,31 +280,9 @@ impl Work<'_, '_> {
         let r = tool.radius();
         let bottom = if j.floor { j.low + FLOOR_SKIN } else { j.low };
         let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN, COARSE / 2.0)).intersect(&j.open);
-        let material = self
-            .stock
-            .between(bottom, j.high + FLOOR_SKIN)
-            .intersect(&j.open)
-            .minus(&j.plain.grown(WALL_SKIN + 0.06, COARSE))
-            .without_specks(0.01);
-        if material.opened(0.1, COARSE).is_empty() || allowed.is_empty() {
-            return None;
-        }
-        let top = self
-            .stock
-            .parts()
-            .filter(|(z0, z1, s)| {
-                *z1 > bottom + 1e-6 && *z0 < j.high + FLOOR_SKIN && s.intersect(&material).area() > 0.01
-            })
-            .map(|p| p.1)
-            .fold(bottom, f64::max)
-            .min(j.high + FLOOR_SKIN);
         let width = o.width.unwrap_or(ROUGH_WIDTH * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
-        let depth = top - bottom;
-        if depth < 1e-3 {
-            return None;
-        }
         let task = MillTask {
-            depth: depth.min(1.2 * tool.diameter_mm),
+            depth: (j.high + FLOOR_SKIN - bottom).min(1.2 * tool.diameter_mm),
             width,
             bend: ROUGH_BEND,
             feed_share: 1.0,
@@ -302,31 +290,58 @@ impl Work<'_, '_> {
         };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         apply(&mut data, &o);
-        let n = (depth / data.ap.value.max(0.05)).ceil().max(1.0);
-        let levels = (1..=n as usize).map(|k| top - depth * k as f64 / n).collect();
-        let clearing = Clearing {
-            allowed,
-            material: material.clone(),
-            radius: r,
-            engagement: data.engagement,
-            levels,
-            top,
-            // A helix falls by a twentieth of the diameter a turn: some 2 to 3°.
-            helix_pitch: 0.06 * tool.diameter_mm,
-            skin_only: false,
-            tolerance: COARSE,
-        };
-        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
-        let done = clear(&clearing, feeds, self.clear_z, &self.stock);
+        let feeds =
+            Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
+        let skin = j.plain.grown(WALL_SKIN + 0.06, COARSE);
+        let mut stock = self.stock.clone();
+        let (mut moves, mut swept, mut passes, mut top_of_all) = (Vec::new(), Vec::new(), 0, bottom);
+        // What larger cutters could not reach higher up comes first, with levels of its own; then this step down.
+        let step = j.high + FLOOR_SKIN;
+        for (low, high) in [(step, f64::INFINITY), (bottom, step)] {
+            let material = stock.between(low + 0.01, high).intersect(&j.open).minus(&skin).without_specks(0.01);
+            if low >= high || material.opened(0.1, COARSE).is_empty() || allowed.is_empty() {
+                continue;
+            }
+            let top = stock
+                .parts()
+                .filter(|(_, z1, s)| *z1 > low + 1e-6 && s.intersect(&material).opened(0.05, COARSE).area() > 0.01)
+                .map(|p| p.1)
+                .fold(low, f64::max)
+                .min(high);
+            let depth = top - low;
+            if depth < 1e-3 {
+                continue;
+            }
+            let n = (depth / data.ap.value.max(0.05)).ceil().max(1.0);
+            let clearing = Clearing {
+                allowed: allowed.clone(),
+                material,
+                radius: r,
+                engagement: data.engagement,
+                levels: (1..=n as usize).map(|k| top - depth * k as f64 / n).collect(),
+                top,
+                // A helix falls by a sixteenth of the diameter a turn: some 2 to 3°.
+                helix_pitch: 0.06 * tool.diameter_mm,
+                skin_only: false,
+                tolerance: COARSE,
+            };
+            let done = clear(&clearing, feeds, self.clear_z, &stock);
+            stock.cut(&done.swept, low);
+            moves.extend(done.moves);
+            swept.push((done.swept, low));
+            passes += done.passes;
+            top_of_all = f64::max(top_of_all, top);
+        }
         let title = format!("Rough {} to Z{bottom:.2}, {}", j.name, tool.words());
-        let why = "Everything is roughed before anything is finished (stress moves the part); larger cutters first, from the top down";
+        let why =
+            "Everything is roughed before anything is finished (stress moves the part); larger cutters first, from the top down";
         let cutter = vec![
             Term::new("D", "cutter", tool.diameter_mm, "mm"),
             Term::new("flutes", "length, for a wall beside it of", j.wall_top - j.low, "mm"),
-            Term::new("passes", "passes of a level", done.passes as f64, ""),
+            Term::new("passes", "passes of a level", passes as f64, ""),
         ];
-        let op = self.operation(OpKind::Rough, id, title, &tool, (bottom, top), why, Some(data), done.moves, cutter);
-        Some(Cut { op, swept: done.swept, floor: bottom })
+        let op = self.operation(OpKind::Rough, id, title, &tool, (bottom, top_of_all), why, Some(data), moves, cutter);
+        Some(Cut { op, swept })
     }
 
     fn floor(&self, j: &Job, proposed: &Tool) -> Option<Cut> {
@@ -378,7 +393,7 @@ impl Work<'_, '_> {
             done.moves,
             vec![Term::new("D", "the cutters that roughed it", tool.diameter_mm, "mm")],
         );
-        Some(Cut { op, swept: done.swept, floor: j.low })
+        Some(Cut { op, swept: vec![(done.swept, j.low)] })
     }
 
     fn walls(&self, j: &Job) -> Option<Cut> {
@@ -444,6 +459,6 @@ impl Work<'_, '_> {
             moves,
             cutter,
         );
-        Some(Cut { op, swept, floor: j.low })
+        Some(Cut { op, swept: vec![(swept, j.low)] })
     }
 }
