@@ -109,8 +109,22 @@ impl Work<'_, '_> {
             }
             high = low;
         }
-        let mut jobs = Vec::new();
+        // A piece that goes on unchanged has no floor here: it is cleared in one go further down.
+        let mut merged = vec![false; open.len()];
         for k in 0..open.len() {
+            let next = open[k + 1..].iter().map(|o| o.low).find(|&z| z < open[k].low);
+            let same = (k + 1..open.len()).find(|&m| {
+                Some(open[m].low) == next
+                    && (open[m].piece.area() - open[k].piece.area()).abs() < 0.02
+                    && open[k].piece.minus(&open[m].piece).area() < 0.01
+            });
+            if let Some(m) = same {
+                merged[k] = true;
+                open[m].high = open[m].high.max(open[k].high);
+            }
+        }
+        let mut jobs = Vec::new();
+        for k in (0..open.len()).filter(|&k| !merged[k]) {
             // What will be cleared deeper down, by pieces that are really cut.
             let deeper = Region::union_all(open[k + 1..].iter().filter(|o| o.low < open[k].low).map(|o| &o.piece));
             let o = &open[k];
