@@ -5,9 +5,9 @@
 //! So overhangs, islands, steps and several depths need no cases, and what no shadow leaves open is named as out of reach.
 
 use crate::{Part, Surface};
-use geom::{Box3, DVec2, DVec3, Placement, Region, TriMesh};
+use geom::{Box3, DVec2, DVec3, Placement, RayGrid, Region, TriMesh};
 use std::collections::HashMap;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, OnceLock, PoisonError};
 
 /// Heights closer than this are one, mm.
 const SAME: f64 = 1e-3;
@@ -70,6 +70,7 @@ pub struct View<'a> {
     /// Box in the frame.
     pub bounds: Box3,
     shadows: Mutex<HashMap<i64, Region>>,
+    tops: OnceLock<(RayGrid, Vec<f64>)>,
 }
 
 impl<'a> View<'a> {
@@ -77,7 +78,7 @@ impl<'a> View<'a> {
     pub fn new(part: &'a Part, from_part: Placement) -> View<'a> {
         let mesh = part.mesh.placed(&from_part);
         let bounds = mesh.bounds();
-        View { part, from_part, mesh, bounds, shadows: Mutex::default() }
+        View { part, from_part, mesh, bounds, shadows: Mutex::default(), tops: OnceLock::new() }
     }
     /// S(z): what the part above `z` covers.
     pub fn shadow(&self, z: f64) -> Region {
@@ -216,16 +217,26 @@ impl<'a> View<'a> {
             .map(|k| k as u32)
             .collect()
     }
-    /// Is most of a face seen from above?
+    /// Is most of a face seen from above? Decided by rays straight down: a shadow for each height would be exact and, on a part of
+    /// many curved faces, take minutes.
     fn seen(&self, face: usize) -> bool {
+        let (grid, tops) = self.tops.get_or_init(|| {
+            let size = self.bounds.size();
+            let grid = RayGrid::covering(2, &self.bounds, (size.x * size.y / 60_000.0).sqrt().max(0.02));
+            let last = |r: &Vec<geom::Crossing>| r.last().map_or(f64::NEG_INFINITY, |c| c.t);
+            (grid, self.mesh.crossings(&grid).iter().map(last).collect())
+        });
         let r = self.part.faces[face].triangles.clone();
         let step = (r.len() / 24).max(1);
         let (mut n, mut open) = (0, 0);
         for t in r.step_by(step) {
             let c = self.mesh.corners(t);
             let m = (c[0] + c[1] + c[2]) / 3.0;
+            // Free if some ray close by meets nothing above it.
+            let near = |k: usize, v: f64| grid.range(k, v - 1.5 * grid.pitch, v + 1.5 * grid.pitch);
+            let free = near(1, m.y).any(|j| near(0, m.x).any(|i| tops[j * grid.count[0] + i] <= m.z + 0.02 + 0.5 * grid.pitch));
             n += 1;
-            open += usize::from(!self.shadow(((m.z + 0.01) * 200.0).ceil() / 200.0).contains(m.truncate()));
+            open += usize::from(free);
         }
         2 * open > n
     }

@@ -30,6 +30,8 @@ pub struct Chamfered {
     pub kept: f64,
     /// See `kept`.
     pub blocked: f64,
+    /// Parts of the edges that the cutter's flank does not come to.
+    pub missed: Vec<Vec<DVec2>>,
 }
 
 /// Chamfer all edges that are not blocked.
@@ -51,6 +53,8 @@ pub fn chamfer(e: &Edges, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Chamfere
     let free = e.blocked.clip_lines(&along, false);
     let len = |v: &[Vec<DVec2>]| v.iter().flat_map(|l| l.windows(2)).map(|w| w[0].distance(w[1])).sum::<f64>();
     let (all, kept) = (len(&along), len(&free));
+    let touched = Region::union_all(&free.iter().map(|l| Region::swept(l, e.offset + 0.02, 0.001)).collect::<Vec<_>>());
+    let missed = touched.clip_lines(&e.lines, false).into_iter().filter(|l| len(std::slice::from_ref(l)) > 0.02).collect();
     let fit = FitSettings { tolerance_mm: 0.001, ..Default::default() };
     let mut m = Mover::new(clear_z, e.radius, feeds, stock);
     for l in join(free) {
@@ -66,7 +70,7 @@ pub fn chamfer(e: &Edges, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Chamfere
         m.follow(&path, e.tip_z, feeds.cut);
         m.retract();
     }
-    Chamfered { moves: m.finish(), kept, blocked: all - kept }
+    Chamfered { moves: m.finish(), kept, blocked: all - kept, missed }
 }
 
 #[cfg(test)]

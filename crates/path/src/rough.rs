@@ -101,11 +101,10 @@ fn plan_component(c: &Clearing, a: &Region, touched: &Region) -> Option<Plan> {
         k = Region::disc(center, radius, tol / 4.0).intersect(a);
         rho = radius;
     }
-    let total = a.area();
     let mut passes = Vec::new();
     for _ in 0..2000 {
         let rest = a.minus(&k);
-        if rest.area() < 1e-4 * total.max(1.0) {
+        if rest.area() < 1e-3 {
             break;
         }
         // At least a fortieth of the diameter, so that a limit that cannot be kept still comes to an end.
@@ -130,7 +129,7 @@ fn plan_component(c: &Clearing, a: &Region, touched: &Region) -> Option<Plan> {
         if !paths.is_empty() {
             passes.push(Pass { paths, free: k.clone() });
         }
-        if grew < 1e-6 * total.max(1.0) {
+        if grew < 1e-5 {
             break;
         }
         rho += s;

@@ -427,6 +427,8 @@ impl Work<'_, '_> {
                 }
             }
         }
+        let missed = best.as_ref().map_or_else(|| c.lines.clone(), |b| b.0.missed.clone());
+        self.name_chamfer_ends(c, &missed, &key);
         let (kept, blocked) = best.as_ref().map_or((0.0, 1.0), |b| (b.0.kept, b.0.blocked));
         if kept <= 0.0 || blocked > 0.05 {
             let back = view.from_part.inverse();
@@ -468,6 +470,36 @@ impl Work<'_, '_> {
                 done.moves,
                 vec![Term::new("below", "tip below the edge, so that the flank cuts", below, "mm")],
             );
+        }
+    }
+
+    /// Where a chamfer ends at a wall or turns a sharp corner, a cone leaves a little: named, and listed if it is measured.
+    fn name_chamfer_ends(&mut self, c: &Chamfer, missed: &[Vec<DVec2>], key: &str) {
+        const SHARP: f64 = 0.35;
+        let mut at: Vec<DVec2> = Vec::new();
+        for l in &c.lines {
+            let closed = l[0].distance(l[l.len() - 1]) < 1e-6;
+            let n = l.len();
+            for k in 0..n {
+                let before = if k > 0 { Some(l[k - 1]) } else { closed.then(|| l[n - 2]) };
+                let after = if k + 1 < n { Some(l[k + 1]) } else { closed.then(|| l[1]) };
+                let sharp = match (before, after) {
+                    (Some(a), Some(b)) => (l[k] - a).angle_to(b - l[k]).abs() > SHARP,
+                    _ => true,
+                };
+                if sharp {
+                    at.push(l[k]);
+                }
+            }
+        }
+        let size = c.high - c.low;
+        let around = 1.6 * size + 0.2;
+        let mut ends: Vec<Region> = at.iter().map(|&p| Region::disc(p, around, 0.05)).collect();
+        ends.extend(missed.iter().map(|l| Region::swept(l, around, 0.05)));
+        let what = format!("A {size:.2} mm chamfer ends at a wall or turns a sharp corner, where a cone leaves a little");
+        // Each end its own place: two that touch must not make one large box.
+        for (k, e) in ends.iter().enumerate() {
+            self.name_form(e, c.low - 0.05, c.high + 0.05, "chamfer_end", &format!("{key}/{k}"), what.clone(), "Deburr it by hand.");
         }
     }
 

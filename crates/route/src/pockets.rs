@@ -54,15 +54,21 @@ struct Job {
 }
 
 impl Work<'_, '_> {
-    /// The part's shadow at a height with the drilled holes filled.
+    /// The part's shadow at a height with the drilled holes filled, as far as the part is all round them: a hole that breaks
+    /// into a step or a pocket is no obstacle there.
     fn filled(&self, z: f64, drilled: &[Drilled]) -> Region {
-        let mut parts = vec![self.side.view.shadow(z)];
-        parts.extend(
-            drilled
-                .iter()
-                .filter(|d| d.mouth_top() > z)
-                .map(|d| Region::disc(d.hole.at, d.mouth_radius() + 0.01, 0.002)),
-        );
+        let shadow = self.side.view.shadow(z);
+        let enclosed = |d: &Drilled| {
+            let r = d.mouth_radius();
+            let ring = Region::disc(d.hole.at, r + 0.1, 0.004).minus(&Region::disc(d.hole.at, r + 0.02, 0.004));
+            ring.minus(&shadow).area() < 0.03 * ring.area()
+        };
+        let mut parts: Vec<Region> = drilled
+            .iter()
+            .filter(|d| d.mouth_top() > z && enclosed(d))
+            .map(|d| Region::disc(d.hole.at, d.mouth_radius() + 0.01, 0.002))
+            .collect();
+        parts.push(shadow.clone());
         Region::union_all(&parts)
     }
 
@@ -169,7 +175,7 @@ impl Work<'_, '_> {
                 high,
                 "too_deep",
                 &key,
-                format!("A {name} {deep:.1} mm deep is deeper than any end mill of the crib reaches"),
+                format!("No end mill of the crib reaches down the {name}, {deep:.1} mm deep"),
                 "Buy or set a longer cutter, cut it from another side, or change the drawing.",
             );
             return None;

@@ -76,7 +76,10 @@ fn outline(d: &mut Dice, w: f64, h: f64) -> Vec<Piece> {
 
 /// Try a step of modelling; one that the kernel cannot do leaves the part as it was.
 fn tried(p: Shape, f: impl FnOnce(&Shape) -> Result<Shape, ModelError>) -> Shape {
-    f(&p).unwrap_or(p)
+    match f(&p) {
+        Ok(q) if q.volume() > 0.2 * p.volume() => q,
+        _ => p,
+    }
 }
 
 /// The part of a seed.
