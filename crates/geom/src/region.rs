@@ -420,7 +420,13 @@ mod sliver_tests {
     #[test]
     fn a_sliver_below_does_not_turn_the_offset_round() {
         let mut r = Region::rect(DVec2::ZERO, DVec2::splat(10.0));
-        r.paths.push([(2.0, -1.0), (3.0, -1.0), (2.5, -0.999_999_5)].map(|p| pt(DVec2::new(p.0, p.1))).into_iter().rev().collect());
+        r.paths.push(
+            [(2.0, -1.0), (3.0, -1.0), (2.5, -0.999_999_5)]
+                .map(|p| pt(DVec2::new(p.0, p.1)))
+                .into_iter()
+                .rev()
+                .collect(),
+        );
         assert!((r.shrunk(1.0, 0.001).area() - 64.0).abs() < 1e-3);
     }
 }

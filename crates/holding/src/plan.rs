@@ -48,6 +48,13 @@ pub struct Choice {
     pub order: Order,
 }
 
+impl HoldPlan {
+    /// Does the block fit the machine's travel at all? If not, no path is worth making.
+    pub fn fits(&self) -> bool {
+        self.findings.iter().all(|f| f.kind != "too_long")
+    }
+}
+
 impl Default for Choice {
     fn default() -> Self {
         Choice { stock: StockChoice::Rule, order: Order::Best }
@@ -399,7 +406,7 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
             );
         }
     }
-    for k in 0..2 {
+    for k in 0..3 {
         let travel = machine.travel_max_mm[k] - machine.travel_min_mm[k];
         if stock_1[k] > travel {
             findings.push(
@@ -409,7 +416,7 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
                     format!(
                         "The block is {:.0} mm along {}, the machine travels {travel:.0} mm",
                         stock_1[k],
-                        ["X", "Y"][k]
+                        ["X", "Y", "Z"][k]
                     ),
                     "Cut it in two stations, or on a larger machine.",
                 )

@@ -9,7 +9,7 @@ use path::Slabs;
 use program::{Dialect, Heading, PostTool, ReadSettings};
 use proof::{KeepOut, Limits, Proof, SetupInput, time::Motion};
 use reason::{Finding, Place, Severity};
-use route::{Operation, Side, plan_side};
+use route::{Operation, SetupRoute, Side, plan_side};
 use shop::Shop;
 use shop::machine::Machine;
 use shop::tool::{Tool, trim};
@@ -125,7 +125,14 @@ pub fn plan(part: &Part, title: &str, shop: &Shop, settled: &Settled) -> Result<
         through_to: Some(first_view.bounds.min.z - BELOW),
         overrides: &settled.operations,
     };
-    let first = plan_side(&first_side);
+    let side_of = |side: &Side| {
+        if hold.fits() {
+            plan_side(side)
+        } else {
+            SetupRoute { operations: Vec::new(), stock: side.stock.clone(), named: Vec::new() }
+        }
+    };
+    let first = side_of(&first_side);
     lap("paths of side 1", &mut stages);
 
     let second_view = View::new(part, second_hold.part_from_work.inverse());
@@ -141,7 +148,7 @@ pub fn plan(part: &Part, title: &str, shop: &Shop, settled: &Settled) -> Result<
         through_to: None,
         overrides: &settled.operations,
     };
-    let second = plan_side(&second_side);
+    let second = side_of(&second_side);
     lap("paths of side 2", &mut stages);
 
     let mut named = side_features(part, hold.up);

@@ -234,7 +234,8 @@ impl<'a> View<'a> {
             let m = (c[0] + c[1] + c[2]) / 3.0;
             // Free if some ray close by meets nothing above it.
             let near = |k: usize, v: f64| grid.range(k, v - 1.5 * grid.pitch, v + 1.5 * grid.pitch);
-            let free = near(1, m.y).any(|j| near(0, m.x).any(|i| tops[j * grid.count[0] + i] <= m.z + 0.02 + 0.5 * grid.pitch));
+            let free = near(1, m.y)
+                .any(|j| near(0, m.x).any(|i| tops[j * grid.count[0] + i] <= m.z + 0.02 + 0.5 * grid.pitch));
             n += 1;
             open += usize::from(free);
         }

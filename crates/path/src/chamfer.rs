@@ -54,7 +54,8 @@ pub fn chamfer(e: &Edges, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Chamfere
     let len = |v: &[Vec<DVec2>]| v.iter().flat_map(|l| l.windows(2)).map(|w| w[0].distance(w[1])).sum::<f64>();
     let (all, kept) = (len(&along), len(&free));
     let touched = Region::union_all(&free.iter().map(|l| Region::swept(l, e.offset + 0.02, 0.001)).collect::<Vec<_>>());
-    let missed = touched.clip_lines(&e.lines, false).into_iter().filter(|l| len(std::slice::from_ref(l)) > 0.02).collect();
+    let missed =
+        touched.clip_lines(&e.lines, false).into_iter().filter(|l| len(std::slice::from_ref(l)) > 0.02).collect();
     let fit = FitSettings { tolerance_mm: 0.001, ..Default::default() };
     let mut m = Mover::new(clear_z, e.radius, feeds, stock);
     for l in join(free) {

@@ -496,10 +496,19 @@ impl Work<'_, '_> {
         let around = 1.6 * size + 0.2;
         let mut ends: Vec<Region> = at.iter().map(|&p| Region::disc(p, around, 0.05)).collect();
         ends.extend(missed.iter().map(|l| Region::swept(l, around, 0.05)));
-        let what = format!("A {size:.2} mm chamfer ends at a wall or turns a sharp corner, where a cone leaves a little");
+        let what =
+            format!("A {size:.2} mm chamfer ends at a wall or turns a sharp corner, where a cone leaves a little");
         // Each end its own place: two that touch must not make one large box.
         for (k, e) in ends.iter().enumerate() {
-            self.name_form(e, c.low - 0.05, c.high + 0.05, "chamfer_end", &format!("{key}/{k}"), what.clone(), "Deburr it by hand.");
+            self.name_form(
+                e,
+                c.low - 0.05,
+                c.high + 0.05,
+                "chamfer_end",
+                &format!("{key}/{k}"),
+                what.clone(),
+                "Deburr it by hand.",
+            );
         }
     }
 

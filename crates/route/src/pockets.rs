@@ -76,10 +76,14 @@ impl Work<'_, '_> {
     fn ends(&self) -> Vec<f64> {
         let mut z: Vec<f64> = self.floors.clone();
         // Down to where a slanted or curved face begins: its foot must not keep the wall above it from being cut.
+        // On a part of many curved faces a level for each would be hundreds: they keep half a millimetre from one another.
         let view = self.side.view;
-        for f in view.slanted() {
-            let high = view.face_bounds(f as usize).max.z;
-            if z.iter().all(|f| (f - high).abs() > 1e-3) {
+        let mut feet: Vec<f64> = view.slanted().iter().map(|&f| view.face_bounds(f as usize).max.z).collect();
+        feet.sort_by(|a, b| b.total_cmp(a));
+        feet.dedup_by(|a, b| (*a - *b).abs() < 1e-3);
+        let many = feet.len() > 8;
+        for high in feet {
+            if z.iter().all(|f| (f - high).abs() > if many { 0.5 } else { 1e-3 }) {
                 z.push(high);
             }
         }
@@ -310,8 +314,7 @@ impl Work<'_, '_> {
         };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         apply(&mut data, &o);
-        let feeds =
-            Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
         let skin = j.plain.grown(WALL_SKIN + 0.06, COARSE);
         let mut stock = self.stock.clone();
         let (mut moves, mut swept, mut passes, mut top_of_all) = (Vec::new(), Vec::new(), 0, bottom);
@@ -353,8 +356,7 @@ impl Work<'_, '_> {
             top_of_all = f64::max(top_of_all, top);
         }
         let title = format!("Rough {} to Z{bottom:.2}, {}", j.name, tool.words());
-        let why =
-            "Everything is roughed before anything is finished (stress moves the part); larger cutters first, from the top down";
+        let why = "Everything is roughed before anything is finished (stress moves the part); larger cutters first, from the top down";
         let cutter = vec![
             Term::new("D", "cutter", tool.diameter_mm, "mm"),
             Term::new("flutes", "length, for a wall beside it of", j.wall_top - j.low, "mm"),
