@@ -15,6 +15,9 @@ use std::collections::HashMap;
 /// Shorter differences along a ray are rounding, mm.
 const HAIR: f64 = 0.002;
 
+/// Leftover deeper than this is told as "about": only every eighth ray of it is measured, mm.
+pub(crate) const PLAIN: f64 = 2.0;
+
 /// A difference on one ray.
 #[derive(Debug, Clone, Copy)]
 struct Scrap {
@@ -72,24 +75,42 @@ pub(crate) fn differences(stock: &Stock, model: &Stock, surface: &Surface, left:
         let (sf, mf) = (&stock.fields[k], &model.fields[k]);
         let grid = sf.grid;
         let step = grid.pitch.max(0.2);
-        let scraps: Vec<Scrap> = (0..grid.len())
+        let depth_of = |i: usize, a: f64, b: f64| {
+            let n = ((b - a) / step).ceil().clamp(2.0, 8.0) as usize;
+            let at = |j: usize| surface.distance(grid.point(i, a + (b - a) * j as f64 / n as f64));
+            (0..=n).map(at).fold(0.0, f64::max)
+        };
+        let scraps: Vec<Scrap> = (0..grid.count[1])
             .into_par_iter()
-            .flat_map_iter(|i| {
-                let d: Ray = if left { without(&sf.rays[i], &mf.rays[i]) } else { without(&mf.rays[i], &sf.rays[i]) };
-                let mut out = Vec::new();
-                for (a, b) in d {
-                    if b - a < HAIR {
-                        continue;
-                    }
-                    let n = ((b - a) / step).ceil().clamp(2.0, 8.0) as usize;
-                    let mut depth = 0.0_f64;
-                    for j in 0..=n {
-                        depth = depth.max(surface.distance(grid.point(i, a + (b - a) * j as f64 / n as f64)));
-                    }
-                    // What is missing on a ray cannot be deeper, normal to the surface it starts from, than it is long.
-                    depth = if left { depth } else { depth.min(b - a) };
-                    if depth > least {
-                        out.push(Scrap { ray: i, a, b, depth });
+            .flat_map_iter(|row| {
+                let mut out: Vec<Scrap> = Vec::new();
+                // The last scrap of this row that was measured, and how many were taken as like it since.
+                let mut like: Option<(Scrap, usize)> = None;
+                for i in row * grid.count[0]..(row + 1) * grid.count[0] {
+                    let d: Ray =
+                        if left { without(&sf.rays[i], &mf.rays[i]) } else { without(&mf.rays[i], &sf.rays[i]) };
+                    for (a, b) in d {
+                        if b - a < HAIR {
+                            continue;
+                        }
+                        // Distance changes by at most the pitch from ray to ray: deep inside plain leftover every eighth is enough.
+                        if let Some((l, used)) = &mut like
+                            && *used < 7
+                            && (l.a - a).abs() < 0.05
+                            && (l.b - b).abs() < 0.05
+                            && l.depth > PLAIN + 8.0 * grid.pitch
+                        {
+                            *used += 1;
+                            out.push(Scrap { ray: i, a, b, depth: l.depth });
+                            continue;
+                        }
+                        // What is missing on a ray cannot be deeper, normal to the surface it starts from, than it is long.
+                        let depth = if left { depth_of(i, a, b) } else { depth_of(i, a, b).min(b - a) };
+                        if depth > least {
+                            let s = Scrap { ray: i, a, b, depth };
+                            like = left.then_some((s, 0));
+                            out.push(s);
+                        }
                     }
                 }
                 out

@@ -218,7 +218,7 @@ pub fn prove(input: &Input) -> Proof {
         }
         complete = false;
         let mut f = input.named[k].clone();
-        f.what = format!("{}; up to {depth:.2} mm is left (± {error:.3})", f.what);
+        f.what = format!("{}; up to {} is left", f.what, amount(depth, error));
         f.places = places(&pieces);
         findings.push(f);
     }
@@ -291,6 +291,15 @@ fn split_named(pieces: &[Piece], named: &[Finding]) -> (Vec<Vec<Piece>>, Vec<Pie
     (by_name, rest)
 }
 
+/// A leftover with its error bound; where it is plainly large, it is not measured on every ray.
+fn amount(depth: f64, error: f64) -> String {
+    if depth > compare::PLAIN + 0.5 {
+        format!("about {depth:.1} mm (± 1)")
+    } else {
+        format!("{depth:.2} mm (± {error:.3})")
+    }
+}
+
 fn at_words(p: DVec3) -> String {
     format!("X {:.2} Y {:.2} Z {:.2}", p.x, p.y, p.z)
 }
@@ -349,7 +358,7 @@ fn open_share(points: &[DVec3], model: &Stock, d: DVec3) -> f64 {
 fn left_finding(p: &Patch, model: &Stock, input: &Input, error: f64) -> Finding {
     let ups: Vec<DVec3> = input.setups.iter().map(|s| s.part_from_work.dir(DVec3::Z)).collect();
     let open = |d: DVec3| open_share(&p.points, model, d) > 0.5;
-    let size = format!("{:.2} mm (± {error:.3}) is left at {}", p.depth, at_words(p.deepest));
+    let size = format!("{} is left at {}", amount(p.depth, error), at_words(p.deepest));
     let f = if ups.iter().any(|&d| open(d)) {
         Finding::new(
             "leftover",
