@@ -71,6 +71,18 @@ pub(crate) fn hidden_volume(view: &View) -> f64 {
         * pitch
 }
 
+/// Area of what is neither wall nor floor along z, mm²: a straight cutter leaves it rough.
+pub(crate) fn slanted_area(view: &View) -> f64 {
+    (0..view.mesh.triangles.len())
+        .map(|t| view.mesh.normal(t))
+        .filter(|n| {
+            let up = n.z.abs() / n.length().max(1e-12);
+            up > 0.02 && up < 0.9998
+        })
+        .map(|n| n.length() / 2.0)
+        .sum()
+}
+
 /// Lowest height near the jaws at which this side still has something to cut: a jaw must stay below it.
 pub(crate) fn lowest_cut_near_jaws(view: &View, first_side: &View, second_from_first: &geom::Placement) -> f64 {
     /// A cutter and its lead reach this far over a jaw, mm.

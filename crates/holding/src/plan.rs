@@ -1,6 +1,6 @@
 //! The choice: axis, order of sides, grip, stock.
 
-use crate::grip::{Contact, Sides, hidden_volume, lowest_cut_near_jaws};
+use crate::grip::{Contact, Sides, hidden_volume, lowest_cut_near_jaws, slanted_area};
 use geom::{Box3, DMat3, DVec3, Placement};
 use part::{Part, View};
 use rayon::prelude::*;
@@ -18,6 +18,8 @@ const ABOVE_JAW: f64 = 2.0;
 const LEAST_GRIP: f64 = 3.0;
 /// Height above the jaws ÷ grip at most (common practice, no source).
 const TALL: f64 = 4.0;
+/// What is left on a slanted face counts as if it were this thick, mm.
+const ROUGH_DEPTH: f64 = 0.5;
 /// Walls deeper than this want half from each side, mm (the crib's longest flutes).
 const DEEP: f64 = 54.0;
 
@@ -164,7 +166,7 @@ impl Way {
     }
     fn words(&self) -> String {
         format!(
-            "{} up first, jaws along {}: {:.0} mm³ out of reach, side 2 grips {:.0} mm high over {:.0} mm, {:.0} % of the outline bears on the parallels{}",
+            "{} up first, jaws along {}: {:.0} mm³ out of reach or left rough, side 2 grips {:.0} mm high over {:.0} mm, {:.0} % of the outline bears on the parallels{}",
             axis_words(self.up),
             axis_words(self.back.abs()).trim_start_matches('+'),
             self.hidden,
@@ -222,7 +224,11 @@ pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Res
                 part,
                 Placement { turn: turn(unit(axis, true), unit((axis + 1) % 3, true)).transpose(), shift: DVec3::ZERO },
             );
-            (axis, hidden_volume(&view), (part.bounds.size()[axis] - DEEP).max(0.0) / 10.0)
+            (
+                axis,
+                hidden_volume(&view) + ROUGH_DEPTH * slanted_area(&view),
+                (part.bounds.size()[axis] - DEEP).max(0.0) / 10.0,
+            )
         })
         .collect();
     // Grip is looked at only along the axis that leaves least out of reach (and its equals).

@@ -143,7 +143,7 @@ pub fn read_guarded<S: AsRef<OsStr>>(
     let status = loop {
         match child.try_wait() {
             Ok(Some(status)) => break Some(status),
-            Ok(None) if start.elapsed() > limits.wall || reading.is_finished() && start.elapsed() > limits.wall => {
+            Ok(None) if start.elapsed() > limits.wall => {
                 let _ = child.kill();
                 let _ = child.wait();
                 break None;

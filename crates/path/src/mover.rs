@@ -2,7 +2,7 @@
 
 use crate::Slabs;
 use crate::motion::Move;
-use geom::{DVec2, DVec3, Path2, Region, Seg};
+use geom::{DVec2, DVec3, Path2, Seg};
 
 /// Feeds of an operation, mm/min.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -86,17 +86,6 @@ impl<'a> Mover<'a> {
             self.rapid(p.extend(stop.max(z)));
         }
         self.feed(p.extend(z), self.feeds.plunge);
-    }
-    /// At depth straight to `p` if the centre stays in `free`, else over the top.
-    pub fn link(&mut self, p: DVec2, z: f64, free: &Region, own: Option<(f64, f64)>) {
-        if let Some(a) = self.at
-            && (a.z - z).abs() < 1e-9
-            && free.contains_segment(a.truncate(), p)
-        {
-            self.feed(p.extend(z), self.feeds.link);
-            return;
-        }
-        self.enter(p, z, own);
     }
     /// Along a path from where it stands.
     pub fn follow(&mut self, path: &Path2, z: f64, feed: f64) {

@@ -197,7 +197,7 @@ pub fn clear(c: &Clearing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Cleared
                         Some(std::f64::consts::PI),
                     );
                 }
-                mover.helix(center, z, c.helix_pitch, feeds.cut.mul_add(0.5, 0.0));
+                mover.helix(center, z, c.helix_pitch, feeds.cut * 0.5);
                 if !c.skin_only {
                     mover.state("ON", Some(c.engagement));
                 }

@@ -346,7 +346,7 @@ fn measure(field: &Field, s: &Sweep, tool: &Tool, limit: Option<f64>, step: &Ste
         let e = cut::engagement(field, s.point(t), dir, s.z(t), tool);
         worst = worst.max(e);
         if let Some(l) = limit {
-            over.see(e, l, s.length2() / n as f64, step, tool, s.point(t).extend(s.z(t)));
+            over.see(e, l, s.length2() / n as f64, step, tool);
         }
     }
     worst
@@ -366,7 +366,7 @@ struct Over {
 
 impl Over {
     /// More than 15 % over the limit, for longer than half a diameter, is worth a warning.
-    fn see(&mut self, e: f64, limit: f64, length: f64, step: &Step, tool: &Tool, _at: DVec3) {
+    fn see(&mut self, e: f64, limit: f64, length: f64, step: &Step, tool: &Tool) {
         if e > 1.15 * limit {
             self.length += length;
             self.diameter = tool.diameter_mm;
