@@ -5,5 +5,7 @@
 
 pub mod formula;
 mod propose;
+mod window;
 
 pub use propose::{DrillData, MillData, MillTask, drill, mill};
+pub use window::{Curve, Window, follow, window};

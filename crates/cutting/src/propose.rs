@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::Tool;
 use std::f64::consts::{FRAC_PI_2, PI};
+use ts_rs::TS;
 
 /// Modulus of carbide (580 to 640 GPa) and high-speed steel, N/mm².
 const CARBIDE: f64 = 600_000.0;
@@ -13,7 +14,12 @@ const HSS: f64 = 205_000.0;
 /// One piece and one chance: share of the starting values that is used (common practice 60 to 70 %, no source).
 const BOLDNESS: f64 = 0.7;
 /// Sharp cutters rub below about this chip thickness, mm (1 to 2 edge radii of 5 µm; common practice).
-const EDGE_CHIP: f64 = 0.007;
+pub(crate) const EDGE_CHIP: f64 = 0.007;
+
+/// Modulus of a cutter, N/mm².
+pub(crate) fn modulus(tool: &Tool) -> f64 {
+    if tool.carbide { CARBIDE } else { HSS }
+}
 
 /// What a milling cut is to do.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -31,7 +37,7 @@ pub struct MillTask {
 }
 
 /// Numbers of a milling cut.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct MillData {
     /// Spindle speed, 1/min.
     pub rpm: Judged<f64>,
@@ -123,8 +129,8 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
     // Everything below is proportional to the depth: per mm of it.
     let power_mm = f::power(f::removal(1.0, ae, vf), kc);
     let force_mm = power_mm * 60_000.0 / (PI * d * rpm.value / 1000.0);
-    let modulus = if tool.carbide { CARBIDE } else { HSS };
-    let bend_mm = f::deflection(force_mm, tool.stickout_mm, tool.shank_diameter_mm, tool.flute_length_mm, d, modulus);
+    let bend_mm =
+        f::deflection(force_mm, tool.stickout_mm, tool.shank_diameter_mm, tool.flute_length_mm, d, modulus(tool));
     let torque_mm = f::torque(power_mm, rpm.value);
     let ap = least(
         "mm",
@@ -171,7 +177,7 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
 }
 
 /// Numbers of a drilled hole.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct DrillData {
     /// 1/min.
     pub rpm: Judged<f64>,

@@ -7,6 +7,7 @@ use rayon::prelude::*;
 use reason::{Finding, Severity, Term};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Vise};
+use ts_rs::TS;
 
 /// Material over the top, mm (common practice ≥ 0.5 to clean, no source).
 const TOP: f64 = 1.0;
@@ -24,7 +25,7 @@ const ROUGH_DEPTH: f64 = 0.5;
 const DEEP: f64 = 54.0;
 
 /// The size of the block.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
 pub enum StockChoice {
     /// By the rule of hat and deck.
     Rule,
@@ -33,7 +34,7 @@ pub enum StockChoice {
 }
 
 /// Which way is up first.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
 pub enum Order {
     /// The best one.
     Best,
@@ -64,7 +65,7 @@ impl Default for Choice {
 }
 
 /// A grip in the vise.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Grip {
     /// "raw stock" or "finished walls".
     pub on: String,
@@ -83,7 +84,7 @@ pub struct Grip {
 }
 
 /// One axis of a zero.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct ZeroAxis {
     /// "X".
     pub axis: String,

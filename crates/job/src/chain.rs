@@ -1,18 +1,21 @@
 //! The chain: model → part → stock and setups → operations and paths → programs → proof. Each step is a plain function of what
 //! came before and of what a person settled.
 
+use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
 use geom::{Box3, DVec2, DVec3, Placement, Region};
-use holding::{Choice, HoldPlan, Order, StockChoice};
+use holding::{Choice, HoldPlan, Order, SetupHold, StockChoice};
 use part::{Part, Surface, View};
 use path::Slabs;
 use program::{Dialect, Heading, PostTool, ReadSettings};
-use proof::{KeepOut, Limits, Proof, SetupInput, time::Motion};
+use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
 use reason::{Finding, Place, Severity};
-use route::{Operation, SetupRoute, Side, plan_side};
+use route::{Operation, Override, SetupRoute, Side, plan_side};
+use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::machine::Machine;
 use shop::tool::{Tool, trim};
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::Instant;
 
@@ -36,6 +39,9 @@ pub enum JobError {
     /// Stock sizes.
     #[error(transparent)]
     Hold(#[from] holding::HoldError),
+    /// Somebody stopped the work.
+    #[error("the work was stopped; nothing of it is kept")]
+    Stopped,
     /// A program cannot be followed.
     #[error("{program}: {error}")]
     Program {
@@ -98,8 +104,14 @@ pub fn read_part<S: AsRef<std::ffi::OsStr>>(file: &Path, reader: &Path, reader_a
     Ok(Part::from_raw(&raw)?)
 }
 
-/// Plan a part.
+/// Plan a part, with nobody watching and nothing kept.
 pub fn plan(part: &Part, title: &str, shop: &Shop, settled: &Settled) -> Result<Planned, JobError> {
+    plan_at(part, title, shop, settled, &Desk::bare())
+}
+
+/// Plan a part at a desk: results of stages are kept under the hash of what they came from, progress is told, and the work can be
+/// stopped.
+pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &Desk) -> Result<Planned, JobError> {
     let mut stages = Vec::new();
     let mut clock = Instant::now();
     let mut lap = |name: &'static str, stages: &mut Vec<Stage>| {
@@ -109,46 +121,48 @@ pub fn plan(part: &Part, title: &str, shop: &Shop, settled: &Settled) -> Result<
     let material = shop.material(settled.material.as_deref().unwrap_or(DEFAULT_MATERIAL))?;
     let choice =
         Choice { stock: settled.stock.unwrap_or(StockChoice::Rule), order: settled.order.unwrap_or(Order::Best) };
+    desk.tell("stock and sides", 0.0)?;
     let hold = holding::plan(part, &shop.machine, &shop.vise, &choice)?;
     lap("stock and sides", &mut stages);
 
     let (first_hold, second_hold) = (&hold.setups[0], &hold.setups[1]);
-    let first_view = View::new(part, first_hold.part_from_work.inverse());
-    let block = first_hold.part_from_work.inverse().bounds(&hold.stock);
-    let section = Region::rect(block.min.truncate(), block.max.truncate());
-    let first_side = Side {
-        view: &first_view,
-        stock: Slabs::prism(section, block.min.z, block.max.z),
-        shop,
-        material,
-        name: &first_hold.name,
-        through_to: Some(first_view.bounds.min.z - BELOW),
-        overrides: &settled.operations,
+    let mine = |name: &str| -> BTreeMap<String, Override> {
+        settled.operations.iter().filter(|(id, _)| of_side(id, name)).map(|(k, v)| (k.clone(), *v)).collect()
     };
-    let side_of = |side: &Side| {
-        if hold.fits() {
-            plan_side(side)
-        } else {
-            SetupRoute { operations: Vec::new(), stock: side.stock.clone(), named: Vec::new() }
-        }
+    let side = |stage: &'static str, hold_of: &SetupHold, before: &str, stock: &dyn Fn(&View) -> Slabs| {
+        let overrides = mine(&hold_of.name);
+        let key = StageKey::new("side").with(&desk.model).with(shop).with(material).with(hold_of).with(&hold.stock);
+        let key = key.with(&overrides).with(&before).done();
+        let route = cached(desk, &key, stage, |watch| {
+            let view = View::new(part, hold_of.part_from_work.inverse());
+            let side = Side {
+                view: &view,
+                stock: stock(&view),
+                shop,
+                material,
+                name: &hold_of.name,
+                through_to: before.is_empty().then(|| view.bounds.min.z - BELOW),
+                overrides: &overrides,
+                watch,
+            };
+            KeptRoute::from(if hold.fits() {
+                plan_side(&side)
+            } else {
+                SetupRoute { operations: Vec::new(), stock: side.stock.clone(), named: Vec::new() }
+            })
+        })?;
+        Ok::<_, JobError>((SetupRoute::from(route), key))
     };
-    let first = side_of(&first_side);
+    let (first, first_key) = side("paths of side 1", first_hold, "", &|_| {
+        let block = first_hold.part_from_work.inverse().bounds(&hold.stock);
+        Slabs::prism(Region::rect(block.min.truncate(), block.max.truncate()), block.min.z, block.max.z)
+    })?;
     lap("paths of side 1", &mut stages);
 
-    let second_view = View::new(part, second_hold.part_from_work.inverse());
     let over = second_hold.part_from_work.inverse().after(&first_hold.part_from_work);
     // Turned over about x: x' = x + dx, y' = sy − y, z' = sz − z.
-    let stock = shifted(&first.stock.turned_over(over.shift.y, over.shift.z), over.shift.x);
-    let second_side = Side {
-        view: &second_view,
-        stock,
-        shop,
-        material,
-        name: &second_hold.name,
-        through_to: None,
-        overrides: &settled.operations,
-    };
-    let second = side_of(&second_side);
+    let turned = || shifted(&first.stock.turned_over(over.shift.y, over.shift.z), over.shift.x);
+    let (second, _) = side("paths of side 2", second_hold, &first_key, &|_| turned())?;
     lap("paths of side 2", &mut stages);
 
     let mut named = side_features(part, hold.up);
@@ -160,13 +174,85 @@ pub fn plan(part: &Part, title: &str, shop: &Shop, settled: &Settled) -> Result<
         .into_iter()
         .enumerate()
         .map(|(k, (h, ops))| {
+            let ops = ordered(&h.name, ops, settled, &mut findings);
             findings.extend(grip_findings(h, &ops, shop, material.friction));
             findings.extend(remarks(&h.name, &ops));
             side_plan(k, h, ops, title, material, shop, &hold)
         })
         .collect();
+    for id in settled.operations.keys().chain(settled.sequence.keys()) {
+        if !sides.iter().any(|s| s.operations.iter().any(|o| o.id == *id)) {
+            findings.push(lost_decision(id));
+        }
+    }
     lap("programs", &mut stages);
     Ok(Planned { plan: Plan { material: material.id.clone(), hold, sides, named, findings }, stages })
+}
+
+/// A side's result as it is kept: everything in plain numbers.
+#[derive(Serialize, Deserialize)]
+struct KeptRoute {
+    operations: Vec<Operation>,
+    paths: Vec<Option<path::motion::Toolpath>>,
+    stock: Vec<(f64, f64, Vec<Vec<DVec2>>)>,
+    named: Vec<Finding>,
+}
+
+impl From<SetupRoute> for KeptRoute {
+    fn from(mut r: SetupRoute) -> Self {
+        let paths = r.operations.iter_mut().map(|o| o.path.take()).collect();
+        let stock = r.stock.parts().map(|(a, b, s)| (a, b, s.loops())).collect();
+        KeptRoute { operations: r.operations, paths, stock, named: r.named }
+    }
+}
+
+impl From<KeptRoute> for SetupRoute {
+    fn from(k: KeptRoute) -> Self {
+        let operations = k.operations.into_iter().zip(k.paths).map(|(o, path)| Operation { path, ..o }).collect();
+        let stock = Slabs::stacked(k.stock.into_iter().map(|(a, b, l)| (a, b, Region::from_oriented(&l))));
+        SetupRoute { operations, stock, named: k.named }
+    }
+}
+
+/// Does an operation's id belong to this side?
+fn of_side(id: &str, name: &str) -> bool {
+    id.split_once(':').and_then(|(_, k)| k.strip_prefix(name)).is_some_and(|r| r.is_empty() || r.starts_with('/'))
+}
+
+/// A side's operations in the order that a person wants; what that breaks is told.
+fn ordered(side: &str, ops: Vec<Operation>, settled: &Settled, findings: &mut Vec<Finding>) -> Vec<Operation> {
+    let mine: BTreeMap<String, String> =
+        settled.sequence.iter().filter(|(id, _)| of_side(id, side)).map(|(a, b)| (a.clone(), b.clone())).collect();
+    if mine.is_empty() {
+        return ops;
+    }
+    let there: Vec<String> = ops.iter().map(|o| o.id.clone()).collect();
+    let (ops, lost) = route::reordered(ops, &mine);
+    findings.extend(lost.iter().filter(|id| there.contains(id)).map(|id| lost_decision(&mine[id])));
+    for (k, need) in route::broken(&ops) {
+        let first = ops.iter().find(|o| o.id == need.first).map_or("", |o| o.title.as_str());
+        findings.push(
+            Finding::new(
+                "order_broken",
+                Severity::Warn,
+                format!("'{}' stands before '{first}', which it needs", ops[k].title),
+                format!("{}. The proof says what comes of it; put it back, or undo.", need.why),
+            )
+            .keyed(format!("{}>{}", ops[k].id, need.first))
+            .in_setup(side),
+        );
+    }
+    ops
+}
+
+fn lost_decision(id: &str) -> Finding {
+    Finding::new(
+        "decision_lost",
+        Severity::Warn,
+        format!("A decision names an operation that the plan no longer has ({id})"),
+        "It has no effect now. Look whether what you wanted still holds; undo the decision or decide anew.",
+    )
+    .keyed(id)
 }
 
 fn shifted(s: &Slabs, dx: f64) -> Slabs {
@@ -344,8 +430,19 @@ pub fn setup_input(
 
 /// Prove a plan from its programs' text. The plan's own findings are joined to the proof's.
 pub fn prove_plan(part: &Part, plan: &Plan, shop: &Shop) -> Result<Proof, JobError> {
-    let setups = plan
-        .sides
+    prove_plan_at(part, plan, shop, &Desk::bare())
+}
+
+/// A proof as it is kept.
+#[derive(Serialize, Deserialize)]
+struct KeptProof {
+    proof: Proof,
+    loads: Vec<Vec<StepLoad>>,
+}
+
+/// The plan's programs, read back from their text.
+pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
+    plan.sides
         .iter()
         .map(|s| {
             let keep_out =
@@ -360,7 +457,16 @@ pub fn prove_plan(part: &Part, plan: &Plan, shop: &Shop) -> Result<Proof, JobErr
                 keep_out,
             )
         })
-        .collect::<Result<Vec<_>, _>>()?;
+        .collect()
+}
+
+/// Prove at a desk: kept, watched and stoppable like [`plan_at`].
+pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Result<Proof, JobError> {
+    let setups = setups_of(plan)?;
+    let mut key = StageKey::new("proof").with(&desk.model).with(&shop.machine).with(&plan.hold.stock).with(&plan.named);
+    for s in &plan.sides {
+        key = key.with(&s.program).with(&s.hold).with(&s.tools);
+    }
     let input = proof::Input {
         model: &part.mesh,
         chord_error: part.chord_error,
@@ -369,7 +475,11 @@ pub fn prove_plan(part: &Part, plan: &Plan, shop: &Shop) -> Result<Proof, JobErr
         named: &plan.named,
         limits: limits_of(&shop.machine),
     };
-    let mut proof = proof::prove(&input);
+    let kept = cached(desk, &key.done(), "proof", |watch| {
+        let proof = proof::prove_watched(&input, watch);
+        KeptProof { loads: proof.loads.clone(), proof }
+    })?;
+    let mut proof = Proof { loads: kept.loads, ..kept.proof };
     proof.findings.extend(plan.findings.iter().cloned());
     proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
     Ok(proof)

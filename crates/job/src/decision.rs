@@ -4,9 +4,20 @@ use holding::{Order, StockChoice};
 use route::Override;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use ts_rs::TS;
+
+/// Unit of lengths on the screen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum Units {
+    /// Millimetre.
+    Mm,
+    /// Inch.
+    Inch,
+}
 
 /// One decision. The last one on a key stands; `Undo` of it is the earlier value, appended again.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[serde(tag = "about", rename_all = "snake_case")]
 pub enum Decision {
     /// What it is cut from.
@@ -17,6 +28,10 @@ pub enum Decision {
     Order { choice: Option<Order> },
     /// Numbers or cutter of one operation.
     Operation { id: String, change: Option<Override> },
+    /// One operation goes directly before another of its side.
+    Sequence { id: String, before: Option<String> },
+    /// Unit of the job's screens; none for the shop's. It changes no plan.
+    Units { units: Option<Units> },
 }
 
 impl Decision {
@@ -27,12 +42,52 @@ impl Decision {
             Decision::Stock { .. } => "stock".into(),
             Decision::Order { .. } => "order".into(),
             Decision::Operation { id, .. } => format!("operation/{id}"),
+            Decision::Sequence { id, .. } => format!("sequence/{id}"),
+            Decision::Units { .. } => "units".into(),
+        }
+    }
+    /// The same question left to the proposal.
+    pub fn cleared(&self) -> Decision {
+        match self {
+            Decision::Material { .. } => Decision::Material { id: None },
+            Decision::Stock { .. } => Decision::Stock { choice: None },
+            Decision::Order { .. } => Decision::Order { choice: None },
+            Decision::Operation { id, .. } => Decision::Operation { id: id.clone(), change: None },
+            Decision::Sequence { id, .. } => Decision::Sequence { id: id.clone(), before: None },
+            Decision::Units { .. } => Decision::Units { units: None },
+        }
+    }
+    /// What makes no sense in it, whatever the part: a sentence that says what to do.
+    pub fn fault(&self) -> Option<String> {
+        match self {
+            Decision::Stock { choice: Some(StockChoice::Sizes(s)) } => s
+                .iter()
+                .any(|v| !v.is_finite() || *v <= 0.0 || *v > 5000.0)
+                .then(|| "A block's sides are more than 0 and at most 5000 mm".into()),
+            Decision::Order { choice: Some(Order::Up { axis, .. }) } if *axis > 2 => {
+                Some("The axis is 0 for X, 1 for Y or 2 for Z".into())
+            }
+            Decision::Operation { change: Some(c), .. } => {
+                let checks = [
+                    (c.rpm, "speed", 1.0, 200_000.0, "1/min"),
+                    (c.feed, "feed", 1.0, 50_000.0, "mm/min"),
+                    (c.depth, "depth", 0.01, 500.0, "mm"),
+                    (c.width, "width", 0.01, 500.0, "mm"),
+                ];
+                checks.into_iter().find_map(|(v, name, lo, hi, unit)| {
+                    v.filter(|v| !(lo..=hi).contains(v)).map(|_| format!("A {name} lies between {lo} and {hi} {unit}"))
+                })
+            }
+            Decision::Sequence { id, before: Some(b) } if id == b => {
+                Some("An operation cannot go before itself".into())
+            }
+            _ => None,
         }
     }
 }
 
 /// What stands after all decisions; everything else is proposed.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, TS)]
 pub struct Settled {
     /// Material id.
     pub material: Option<String>,
@@ -42,6 +97,10 @@ pub struct Settled {
     pub order: Option<Order>,
     /// By operation id.
     pub operations: BTreeMap<String, Override>,
+    /// Operation → the one it goes directly before.
+    pub sequence: BTreeMap<String, String>,
+    /// Unit of the screens.
+    pub units: Option<Units>,
 }
 
 impl Settled {
@@ -59,6 +118,13 @@ impl Settled {
                 Decision::Operation { id, change: None } => {
                     s.operations.remove(id);
                 }
+                Decision::Sequence { id, before: Some(b) } => {
+                    s.sequence.insert(id.clone(), b.clone());
+                }
+                Decision::Sequence { id, before: None } => {
+                    s.sequence.remove(id);
+                }
+                Decision::Units { units } => s.units = *units,
             }
         }
         s
@@ -70,9 +136,12 @@ impl Settled {
             "material" => s.material = None,
             "stock" => s.stock = None,
             "order" => s.order = None,
-            k => {
-                s.operations.remove(k.trim_start_matches("operation/"));
-            }
+            "units" => s.units = None,
+            k => match k.split_once('/') {
+                Some(("sequence", id)) => drop(s.sequence.remove(id)),
+                Some((_, id)) => drop(s.operations.remove(id)),
+                None => {}
+            },
         }
         s
     }

@@ -1,8 +1,11 @@
 //! A job: decisions in, consequences out. The facade that the command line and the server use.
 
+pub mod cache;
 pub mod chain;
 pub mod decision;
 pub mod files;
+pub mod sheet;
 
-pub use chain::{JobError, Plan, Planned, SidePlan, Stage, plan, prove_plan, read_part};
-pub use decision::{Decision, Settled};
+pub use cache::{Cache, Desk};
+pub use chain::{JobError, Plan, Planned, SidePlan, Stage, plan, plan_at, prove_plan, prove_plan_at, read_part};
+pub use decision::{Decision, Settled, Units};

@@ -7,19 +7,22 @@
 mod compare;
 mod cut;
 mod dexel;
+mod history;
 mod loose;
 mod run;
 mod sweep;
 pub mod time;
 
 pub use dexel::Stock;
+pub use history::{Fall, History, histories};
 
 use compare::{Patch, Piece, Surface};
 use geom::{Box3, DVec3, Placement, TriMesh};
 use program::Program;
-use reason::{Finding, Place, Severity};
+use reason::{Finding, Place, Severity, Watch};
 use serde::{Deserialize, Serialize};
 use shop::tool::Tool;
+use ts_rs::TS;
 
 /// Deepest gouge that passes, mm.
 pub const GOUGE_LIMIT: f64 = 0.02;
@@ -129,7 +132,7 @@ pub struct Proof {
 }
 
 /// Load of one step of a program.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
 pub struct StepLoad {
     /// Line of the text, from 1.
     pub line: u32,
@@ -162,6 +165,11 @@ fn pitches(stock: &Box3, setups: &[SetupInput], rays: [f64; 2]) -> [f64; 3] {
 
 /// Prove.
 pub fn prove(input: &Input) -> Proof {
+    prove_watched(input, &Watch::nobody())
+}
+
+/// Prove, and say how far it is. A proof that was stopped is worth nothing.
+pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let pitch = pitches(&input.stock, input.setups, input.limits.rays);
     // The rays must pass through all of the model, even where it stands out of the stock.
     let bounds = input.stock.joined(&input.model.bounds());
@@ -175,8 +183,9 @@ pub fn prove(input: &Input) -> Proof {
     let mut setup_minutes = Vec::new();
     let mut loads = Vec::new();
     let mut sliced = false;
-    for s in input.setups {
-        let outcome = run::run(&stock, s, &input.limits);
+    let all = input.setups.len() as f64;
+    for (k, s) in input.setups.iter().enumerate() {
+        let outcome = run::run(&stock, s, &input.limits, &|share| watch.on(0.05 + 0.75 * (k as f64 + share) / all));
         stock = outcome.stock;
         sliced |= outcome.sliced;
         findings.extend(outcome.findings);
@@ -191,6 +200,7 @@ pub fn prove(input: &Input) -> Proof {
         };
         loads.push((0..seconds.len()).map(load).collect());
     }
+    watch.on(0.85);
     let error = input.chord_error + 0.0005 + if sliced { sweep::SLICE / 2.0 } else { 0.0 };
     let gone = compare::differences(&stock, &model, &surface, false, MEASURED);
     let left = compare::differences(&stock, &model, &surface, true, MEASURED);

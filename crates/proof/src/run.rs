@@ -133,7 +133,7 @@ pub(crate) fn blame(input: &SetupInput, p: DVec3) -> Option<u32> {
     })
 }
 
-pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits) -> Outcome {
+pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits, watch_on: &dyn Fn(f64) -> bool) -> Outcome {
     let work_from_part = input.part_from_work.inverse();
     let mut stock = stock.placed(&work_from_part);
     let steps = &input.program.steps;
@@ -150,6 +150,9 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits) -> Outcome
     let place = |b: &Box3| to_place(&input.part_from_work, b);
 
     for (n, step) in steps.iter().enumerate() {
+        if n % 32 == 0 && !watch_on(n as f64 / steps.len() as f64) {
+            break;
+        }
         if let StepKind::Note { text } = &step.kind {
             if let Some(l) = stated_limit(text) {
                 over.close(&mut gather, limit);

@@ -4,11 +4,16 @@
 //! it. Every doubt, warning or refusal is a [`Finding`]. Neither holds prose that a program would have to parse: words stand
 //! beside data.
 
+mod watch;
+
+pub use watch::Watch;
+
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
+use ts_rs::TS;
 
 /// One symbol of a formula with its value.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Term {
     /// As in the formula: `vc`, `fz`.
     pub symbol: String,
@@ -28,7 +33,7 @@ impl Term {
 }
 
 /// A limit that was looked at, bound or not, in the unit of the judged value.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Bound {
     /// Short name: "feed cap", "tooth load", "deflection".
     pub name: String,
@@ -37,7 +42,7 @@ pub struct Bound {
 }
 
 /// A value with its reasons.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Judged<T> {
     /// The value.
     pub value: T,
@@ -66,7 +71,7 @@ pub fn least(unit: &str, bounds: Vec<Bound>, terms: Vec<Term>, source: &str) -> 
 }
 
 /// How much a finding matters.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, TS)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
     /// Worth knowing.
@@ -78,7 +83,7 @@ pub enum Severity {
 }
 
 /// An axis-parallel box in part coordinates, mm.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
 pub struct Place {
     /// Smallest corner.
     pub min_mm: [f64; 3],
@@ -98,7 +103,7 @@ impl Place {
 }
 
 /// Something that a person should know, with where it is.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Finding {
     /// Stable from one run to the next for the same thing in the same place.
     pub id: String,

@@ -1,7 +1,7 @@
 //! Holes that are drilled, their spots, chamfers, and faces that no cutter here makes.
 
 use crate::op::{OpKind, Operation};
-use crate::setup::{Work, apply, place_key};
+use crate::setup::{Work, place_key};
 use cutting::{MillTask, drill, mill};
 use geom::{DVec2, Region};
 use part::{Chamfer, Hole, HoleEnd, OFF_FLOOR};
@@ -371,7 +371,7 @@ impl Work<'_, '_> {
         let size = c.high - c.low;
         let task = MillTask { depth: size, width: size, bend: 0.03, feed_share: 0.6, kappa: FRAC_PI_2 / 2.0 };
         let mut data = mill(&task, tool, self.side.material, &self.side.shop.machine);
-        apply(&mut data, &o);
+        self.overrule(&mut data, &o, tool);
         data.engagement = std::f64::consts::PI;
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
         let tip_r = tool.tip_diameter_mm / 2.0;

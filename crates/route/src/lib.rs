@@ -6,9 +6,11 @@
 
 mod holes;
 mod op;
+mod order;
 mod pockets;
 mod setup;
 mod tools;
 
 pub use op::{OpKind, Operation, Override, SetupRoute};
+pub use order::{Need, broken, needs, reordered};
 pub use setup::{Side, plan_side};

@@ -4,9 +4,10 @@ use cutting::{DrillData, MillData};
 use path::motion::Toolpath;
 use reason::{Finding, Term};
 use serde::{Deserialize, Serialize};
+use ts_rs::TS;
 
 /// Sort of operation.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, TS)]
 #[serde(rename_all = "snake_case")]
 pub enum OpKind {
     /// Flat over everything.
@@ -41,7 +42,7 @@ impl OpKind {
 }
 
 /// What a person changed of one operation; everything else stays proposed.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize, TS)]
 pub struct Override {
     /// Tool number.
     pub tool: Option<u32>,
@@ -56,7 +57,7 @@ pub struct Override {
 }
 
 /// An operation with its motion and its reasons.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Operation {
     /// From kind, cutter-independent place and height: the same after a change elsewhere.
     pub id: String,

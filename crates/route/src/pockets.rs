@@ -2,7 +2,7 @@
 
 use crate::holes::Drilled;
 use crate::op::OpKind;
-use crate::setup::{FINISH_BEND, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work, apply, place_key};
+use crate::setup::{FINISH_BEND, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work, place_key};
 use crate::tools::{end_mills, finisher, local_top, roughers};
 use cutting::{MillTask, mill};
 use geom::{DVec3, Region};
@@ -257,7 +257,11 @@ impl Work<'_, '_> {
         let mut sizes: Vec<f64> = jobs.iter().flat_map(|j| j.rough.iter().map(|t| t.diameter_mm)).collect();
         sizes.sort_by(|a, b| b.total_cmp(a));
         sizes.dedup();
-        for d in sizes {
+        let rounds = (sizes.len() + 1) as f64;
+        for (k, d) in sizes.into_iter().enumerate() {
+            if !self.side.watch.on(0.1 + 0.5 * k as f64 / rounds) {
+                return;
+            }
             let with: Vec<(&Job, &Tool)> =
                 jobs.iter().filter_map(|j| j.rough.iter().find(|t| t.diameter_mm == d).map(|t| (j, t))).collect();
             // Pieces of one height do not meet: they are worked out side by side.
@@ -270,7 +274,10 @@ impl Work<'_, '_> {
             jobs.iter().flat_map(|j| j.rough.iter().chain([&j.finish]).map(|t| t.diameter_mm)).collect();
         finishers.sort_by(|a, b| b.total_cmp(a));
         finishers.dedup();
-        for &d in &finishers {
+        for (k, &d) in finishers.iter().enumerate() {
+            if !self.side.watch.on(0.6 + 0.25 * k as f64 / finishers.len() as f64) {
+                return;
+            }
             let floors: Vec<(&Job, &Tool)> = jobs
                 .iter()
                 .filter(|j| j.floor)
@@ -313,7 +320,7 @@ impl Work<'_, '_> {
             kappa: FRAC_PI_2,
         };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
-        apply(&mut data, &o);
+        self.overrule(&mut data, &o, &tool);
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
         let skin = j.plain.grown(WALL_SKIN + 0.06, COARSE);
         let mut stock = self.stock.clone();
@@ -387,7 +394,7 @@ impl Work<'_, '_> {
         let width = o.width.unwrap_or(0.5 * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
         let task = MillTask { depth: FLOOR_SKIN, width, bend: FINISH_BEND, feed_share: 0.8, kappa: FRAC_PI_2 };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
-        apply(&mut data, &o);
+        self.overrule(&mut data, &o, &tool);
         let clearing = Clearing {
             allowed,
             material,
@@ -451,7 +458,7 @@ impl Work<'_, '_> {
             kappa: FRAC_PI_2,
         };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
-        apply(&mut data, &o);
+        self.overrule(&mut data, &o, &tool);
         let n = (height / data.ap.value.max(0.1)).ceil().max(1.0);
         let levels: Vec<f64> = (1..=n as usize).map(|k| j.low + height - height * k as f64 / n).collect();
         let walls = Walls { allowed, only: Some(only), not, entry, radius: r, levels, tolerance: 0.0012 };

@@ -7,7 +7,7 @@ use part::View;
 use path::face::{Facing, face};
 use path::motion::{Coolant, Toolpath};
 use path::{Feeds, Slabs};
-use reason::{Finding, Term};
+use reason::{Finding, Term, Watch};
 use shop::Shop;
 use shop::machine::Material;
 use shop::tool::{Tool, ToolKind};
@@ -29,6 +29,8 @@ pub struct Side<'a> {
     pub through_to: Option<f64>,
     /// Decisions of a person by operation id.
     pub overrides: &'a BTreeMap<String, Override>,
+    /// Hears of progress; when it says stop, what is there so far is given back.
+    pub watch: &'a Watch<'a>,
 }
 
 /// Left on walls by roughing, mm (common practice 0.2–0.3, no source).
@@ -67,10 +69,14 @@ pub fn plan_side(side: &Side) -> SetupRoute {
         Work { side, stock, ops: Vec::new(), named: Vec::new(), floors, top: side.view.bounds.max.z, clear_z, block };
     w.face();
     let drilled = w.choose_holes();
-    w.pockets(&drilled);
-    w.drill(&drilled);
-    w.chamfers();
-    w.name_slanted();
+    if side.watch.on(0.1) {
+        w.pockets(&drilled);
+    }
+    if side.watch.on(0.85) {
+        w.drill(&drilled);
+        w.chamfers();
+        w.name_slanted();
+    }
     SetupRoute { operations: w.ops, stock: w.stock, named: w.named }
 }
 
@@ -81,11 +87,28 @@ impl Work<'_, '_> {
     pub(crate) fn override_of(&self, id: &str) -> Override {
         self.side.overrides.get(id).copied().unwrap_or_default()
     }
-    /// A person's choice of cutter, if the crib has it.
+    /// A person's choice of cutter, if the crib has it and it is of the sort that the operation needs.
     pub(crate) fn tool_for<'t>(&'t self, id: &str, proposed: &'t Tool) -> &'t Tool {
         match self.override_of(id).tool {
-            Some(n) => self.side.shop.crib.iter().find(|t| t.number == n).unwrap_or(proposed),
+            Some(n) => {
+                self.side.shop.crib.iter().find(|t| t.number == n && t.kind == proposed.kind).unwrap_or(proposed)
+            }
             None => proposed,
+        }
+    }
+    /// A person's numbers over the proposed ones. Load, force and bending follow, and a limit that is passed is told.
+    pub(crate) fn overrule(&self, data: &mut cutting::MillData, o: &Override, tool: &Tool) {
+        let set = |j: &mut reason::Judged<f64>, v: Option<f64>| {
+            if let Some(v) = v {
+                j.value = v;
+                j.bound_by = "a person".into();
+            }
+        };
+        set(&mut data.rpm, o.rpm);
+        set(&mut data.feed, o.feed);
+        set(&mut data.ap, o.depth);
+        if o.rpm.or(o.feed).or(o.depth).is_some() {
+            cutting::follow(data, tool, self.side.material, &self.side.shop.machine);
         }
     }
     pub(crate) fn id(kind: OpKind, key: &str) -> String {
@@ -122,7 +145,7 @@ impl Work<'_, '_> {
             kappa: std::f64::consts::FRAC_PI_2,
         };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
-        apply(&mut data, &o);
+        self.overrule(&mut data, &o, &tool);
         facing.levels = face_levels(self.stock.top(), self.top, data.ap.value);
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
         let moves = face(&facing, feeds, self.clear_z, &self.stock);
@@ -204,20 +227,6 @@ impl Work<'_, '_> {
             path: Some(path),
         })
     }
-}
-
-/// A person's numbers over the proposed ones.
-pub(crate) fn apply(data: &mut cutting::MillData, o: &Override) {
-    let set = |j: &mut reason::Judged<f64>, v: Option<f64>| {
-        if let Some(v) = v {
-            j.value = v;
-            j.bound_by = "a person".into();
-        }
-    };
-    set(&mut data.rpm, o.rpm);
-    set(&mut data.feed, o.feed);
-    set(&mut data.ap, o.depth);
-    data.plunge = (data.feed.value * 0.3).max(1.0).floor();
 }
 
 /// Levels of a face: even steps of at most `ap`, and a last thin one (0.25 mm) that lies below the overhang left by the first side's cut

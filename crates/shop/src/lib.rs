@@ -6,9 +6,10 @@ pub mod tool;
 use machine::{Machine, Material, Vise};
 use serde::{Deserialize, Serialize};
 use tool::Tool;
+use ts_rs::TS;
 
 /// A revision of the shop: everything a plan takes from it.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Shop {
     /// The mill.
     pub machine: Machine,

@@ -1,9 +1,10 @@
 //! Machine and vise.
 
 use serde::{Deserialize, Serialize};
+use ts_rs::TS;
 
 /// A three-axis mill. Machine coordinates are those of the spindle nose; z is 0 at the top and falls.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Machine {
     /// Stable name.
     pub id: String,
@@ -49,7 +50,7 @@ impl Machine {
 }
 
 /// A vise with its parallels. The fixed jaw stands at the back (+y).
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Vise {
     /// Words.
     pub name: String,
@@ -72,7 +73,7 @@ pub struct Vise {
 }
 
 /// A material.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Material {
     /// Stable name for the command line.
     pub id: String,

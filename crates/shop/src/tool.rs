@@ -3,9 +3,10 @@
 //! Heights are above the lowest point; stick-out runs from there to the holder, holder pieces follow upwards.
 
 use serde::{Deserialize, Serialize};
+use ts_rs::TS;
 
 /// Form of a cutter.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
 #[serde(rename_all = "snake_case")]
 pub enum ToolKind {
     /// End mill with square corners.
@@ -61,7 +62,7 @@ impl ToolKind {
 }
 
 /// A cylinder of a holder.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
 pub struct HolderPiece {
     /// mm.
     pub diameter_mm: f64,
@@ -70,7 +71,7 @@ pub struct HolderPiece {
 }
 
 /// A cutter in its holder.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Tool {
     /// Number in the changer and in the program.
     pub number: u32,

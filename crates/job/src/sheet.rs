@@ -1,0 +1,383 @@
+//! The traveller card as data: everything that a screen shows of a planned and proved part, computed here and drawn there.
+
+mod binary;
+mod picture;
+mod strip;
+
+pub use binary::{history_bytes, mesh_bytes};
+pub use picture::{FACETS_PX, picture};
+pub use strip::{Strip, StripOp, StripSetup, strip};
+
+use crate::chain::{DEFAULT_MATERIAL, Plan, SidePlan};
+use crate::decision::Settled;
+use cutting::Window;
+use holding::{Grip, Order, StockChoice, ZeroAxis};
+use part::{Feature, Part};
+use proof::Proof;
+use reason::{Finding, Place, Severity, Term};
+use route::{Need, OpKind, Operation, Override};
+use serde::{Deserialize, Serialize};
+use shop::Shop;
+use shop::tool::Tool;
+use ts_rs::TS;
+
+/// Everything.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Sheet {
+    /// The part.
+    pub part: PartSheet,
+    /// What it is cut from.
+    pub stock: StockSheet,
+    /// How it is held, why so.
+    pub hold: HoldSheet,
+    /// Sides in order.
+    pub sides: Vec<SideSheet>,
+    /// The proof.
+    pub proof: ProofSheet,
+}
+
+/// What the part is.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct PartSheet {
+    /// Along x, y, z, mm.
+    pub size: [f64; 3],
+    /// Part coordinates.
+    pub place: Place,
+    /// mm³.
+    pub volume: f64,
+    /// mm².
+    pub area: f64,
+    /// In the material, kg.
+    pub mass: f64,
+    /// What is doubtful about the model.
+    pub doubts: Vec<Finding>,
+    /// What there is on it.
+    pub features: Vec<Feature>,
+    /// What each face is, in words, by its number.
+    pub faces: Vec<String>,
+    /// Distance between the triangles shown and the true surface, mm.
+    pub chord_error: f64,
+}
+
+/// The block.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct StockSheet {
+    /// Material id.
+    pub material: String,
+    /// Material in words.
+    pub material_name: String,
+    /// A person chose the material.
+    pub material_decided: bool,
+    /// Where the material's numbers come from.
+    pub material_source: String,
+    /// Along the part's x, y, z, mm.
+    pub size: [f64; 3],
+    /// Part coordinates.
+    pub place: Place,
+    /// A person chose the sizes.
+    pub size_decided: bool,
+    /// Material over the part on the low and the high end of x, y, z, mm.
+    pub over: [[f64; 2]; 3],
+    /// Height of the hat, mm.
+    pub hat: f64,
+    /// Block, kg.
+    pub mass: f64,
+    /// Share of the block that becomes chips.
+    pub waste: f64,
+    /// Why these sizes.
+    pub terms: Vec<Term>,
+    /// Doubts of the block.
+    pub findings: Vec<Finding>,
+}
+
+/// Sides.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct HoldSheet {
+    /// Up in side 1: "+Z".
+    pub up: String,
+    /// The same as a decision would say it.
+    pub order: Order,
+    /// A person chose it.
+    pub decided: bool,
+    /// Ways compared, the best first.
+    pub compared: Vec<String>,
+    /// The vise holds by friction, N.
+    pub holds_n: f64,
+    /// The largest cutting force, N.
+    pub worst_n: f64,
+}
+
+/// A side.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct SideSheet {
+    /// "side 1".
+    pub name: String,
+    /// Row by row, work → part coordinates.
+    pub part_from_work: Vec<f64>,
+    /// Work zero in machine coordinates, mm.
+    pub zero_in_machine: [f64; 3],
+    /// How it is gripped.
+    pub grip: Grip,
+    /// What the zero touches.
+    pub zero: Vec<ZeroAxis>,
+    /// Boxes to keep out of, work coordinates.
+    pub keep_out: Vec<KeepOutSheet>,
+    /// Cutters it uses.
+    pub tools: Vec<Tool>,
+    /// Operations in order.
+    pub operations: Vec<OpSheet>,
+    /// The posted text.
+    pub program: String,
+    /// Minutes.
+    pub minutes: f64,
+}
+
+/// A named box, work coordinates.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct KeepOutSheet {
+    /// "fixed jaw".
+    pub name: String,
+    /// Its corners.
+    pub place: Place,
+}
+
+/// An operation as a screen shows it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct OpSheet {
+    /// The operation with its reasons.
+    pub op: Operation,
+    /// Sort in a word.
+    pub word: String,
+    /// Minutes, tool change included.
+    pub minutes: f64,
+    /// First and last line of its text.
+    pub lines: [u32; 2],
+    /// What it needs before it.
+    pub needs: Vec<Need>,
+    /// What a person changed.
+    pub settled: Option<Override>,
+    /// It goes before this operation because a person said so.
+    pub before: Option<String>,
+    /// Limits around its numbers (side cuts).
+    pub window: Option<Window>,
+    /// Cutters of the crib of its sort, by number.
+    pub cutters: Vec<u32>,
+    /// It goes into material this deep beside a wall of this height: [below the block's top, mm].
+    pub depth: f64,
+}
+
+/// Where the minutes go.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct Ledger {
+    /// With material.
+    pub cutting: f64,
+    /// At feed without material, and rapids.
+    pub air: f64,
+    /// Tool changes.
+    pub changes: f64,
+}
+
+/// What was proved.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct ProofSheet {
+    /// Nothing found that forbids cutting.
+    pub passed: bool,
+    /// Nothing is left uncut.
+    pub complete: bool,
+    /// "proved, 2 features left".
+    pub verdict: String,
+    /// Features left uncut by name.
+    pub left: usize,
+    /// min.
+    pub minutes: f64,
+    /// Where they go.
+    pub ledger: Ledger,
+    /// Deepest gouge, mm.
+    pub gouge: f64,
+    /// Most left outside named places, mm.
+    pub leftover: f64,
+    /// Error bound of both, mm.
+    pub error: f64,
+    /// Distances between rays, mm.
+    pub pitch: [f64; 3],
+    /// All findings, the gravest first.
+    pub findings: Vec<Finding>,
+}
+
+/// The proof's word, for screens and the command line alike, and how many features are left.
+pub fn verdict(proof: &Proof) -> (String, usize) {
+    let left = proof
+        .findings
+        .iter()
+        .filter(|f| f.severity == Severity::Warn && !f.places.is_empty() && f.kind != "engagement")
+        .count();
+    let words = if !proof.passed() {
+        "not proved".to_string()
+    } else if proof.complete {
+        "proved".to_string()
+    } else {
+        format!("proved, {left} features left")
+    };
+    (words, left)
+}
+
+/// Make the sheet.
+pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Settled) -> Sheet {
+    let material = shop.material(&plan.material).ok();
+    let density = material.map_or(0.0, |m| m.density_g_cm3) / 1e6;
+    let strip = strip(plan, proof, shop);
+    let s = &plan.hold.stock;
+    let size = s.size();
+    let block = size.x * size.y * size.z;
+    let over = [0, 1, 2].map(|k| [part.bounds.min[k] - s.min[k], s.max[k] - part.bounds.max[k]]);
+    let friction = material.map_or(0.0, |m| m.friction);
+    let worst_n = plan
+        .sides
+        .iter()
+        .flat_map(|s| &s.operations)
+        .filter_map(|o| o.mill.as_ref().map(|m| m.force_n))
+        .fold(0.0, f64::max);
+    let up = plan.hold.up;
+    let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
+    let (words, left) = verdict(proof);
+    let mut ledger = Ledger::default();
+    for s in &strip.setups {
+        ledger.cutting += s.ledger.cutting;
+        ledger.air += s.ledger.air;
+        ledger.changes += s.ledger.changes;
+    }
+    Sheet {
+        part: PartSheet {
+            size: part.bounds.size().to_array(),
+            place: Place::new(part.bounds.min, part.bounds.max),
+            volume: part.volume,
+            area: part.area,
+            mass: part.volume * density,
+            doubts: part.doubts.clone(),
+            features: part::features(part, up),
+            faces: part.faces.iter().map(|f| part::face_words(&f.surface, f.turn)).collect(),
+            chord_error: part.chord_error,
+        },
+        stock: StockSheet {
+            material: plan.material.clone(),
+            material_name: material.map_or_else(String::new, |m| m.name.clone()),
+            material_decided: settled.material.as_deref().is_some_and(|m| m != DEFAULT_MATERIAL)
+                || settled.material.is_some(),
+            material_source: material.map_or_else(String::new, |m| m.source.clone()),
+            size: size.to_array(),
+            place: Place::new(s.min, s.max),
+            size_decided: matches!(settled.stock, Some(StockChoice::Sizes(_))),
+            over,
+            hat: plan.hold.hat,
+            mass: block * density,
+            waste: 1.0 - part.volume / block,
+            terms: vec![
+                Term::new(
+                    "hat",
+                    "below the part: grip, 2 mm over the jaws, the cut below the part",
+                    plan.hold.hat,
+                    "mm",
+                ),
+                Term::new("top", "over the part at least (common practice, no source)", 1.0, "mm"),
+                Term::new("side", "at each side at least, rounded up to whole mm", 1.5, "mm"),
+            ],
+            findings: plan.hold.findings.clone(),
+        },
+        hold: HoldSheet {
+            up: part::direction_name(up).into(),
+            order: Order::Up { axis, positive: up[axis] > 0.0 },
+            decided: matches!(settled.order, Some(Order::Up { .. })),
+            compared: plan.hold.compared.clone(),
+            holds_n: 2.0 * friction * shop.vise.clamp_kn * 1000.0,
+            worst_n,
+        },
+        sides: plan
+            .sides
+            .iter()
+            .zip(&strip.setups)
+            .zip(&proof.setup_minutes)
+            .map(|((side, strip), minutes)| side_sheet(side, strip, *minutes, plan, shop, settled))
+            .collect(),
+        proof: ProofSheet {
+            passed: proof.passed(),
+            complete: proof.complete,
+            verdict: words,
+            left,
+            minutes: proof.minutes,
+            ledger,
+            gouge: proof.gouge_mm,
+            leftover: proof.leftover_mm,
+            error: proof.error_mm,
+            pitch: proof.pitch_mm,
+            findings: proof.findings.clone(),
+        },
+    }
+}
+
+fn side_sheet(
+    side: &SidePlan,
+    strip: &StripSetup,
+    minutes: f64,
+    plan: &Plan,
+    shop: &Shop,
+    settled: &Settled,
+) -> SideSheet {
+    let needs = route::needs(&side.operations);
+    let block = side.hold.part_from_work.inverse().bounds(&plan.hold.stock);
+    let operations = side
+        .operations
+        .iter()
+        .map(|o| {
+            let timed = strip.ops.iter().find(|s| s.id == o.id);
+            let tool = shop.crib.iter().find(|t| t.number == o.tool);
+            OpSheet {
+                op: Operation { path: None, ..o.clone() },
+                word: o.kind.word().into(),
+                minutes: timed.map_or(0.0, |s| (s.end - s.start) / 60.0),
+                lines: timed.map_or([1, 1], |s| s.lines),
+                needs: needs.get(&o.id).cloned().unwrap_or_default(),
+                settled: settled.operations.get(&o.id).copied(),
+                before: settled.sequence.get(&o.id).cloned(),
+                window: tool.and_then(|t| window_of(o, t, plan, shop)),
+                cutters: tool.map_or_else(Vec::new, |t| cutters_like(t, o.kind, shop)),
+                depth: block.max.z - o.bottom,
+            }
+        })
+        .collect();
+    SideSheet {
+        name: side.hold.name.clone(),
+        part_from_work: side.hold.part_from_work.to_rows().to_vec(),
+        zero_in_machine: side.hold.zero_in_machine.to_array(),
+        grip: side.hold.grip.clone(),
+        zero: side.hold.zero.clone(),
+        keep_out: side
+            .hold
+            .keep_out
+            .iter()
+            .map(|(n, a, b)| KeepOutSheet { name: n.clone(), place: Place::new(*a, *b) })
+            .collect(),
+        tools: side.tools.clone(),
+        operations,
+        program: side.program.clone(),
+        minutes,
+    }
+}
+
+/// Cutters that a person may put in the place of this one.
+fn cutters_like(tool: &Tool, kind: OpKind, shop: &Shop) -> Vec<u32> {
+    if !matches!(kind, OpKind::Face | OpKind::Rough | OpKind::Floor | OpKind::Wall) {
+        return vec![tool.number];
+    }
+    shop.crib.iter().filter(|t| t.kind == tool.kind).map(|t| t.number).collect()
+}
+
+fn window_of(o: &Operation, tool: &Tool, plan: &Plan, shop: &Shop) -> Option<Window> {
+    if !matches!(o.kind, OpKind::Face | OpKind::Rough | OpKind::Floor | OpKind::Wall) {
+        return None;
+    }
+    let data = o.mill.as_ref()?;
+    let allowed = data.ap.bounds.iter().find(|b| b.name == "deflection")?.allows;
+    let a_mm = data.ap.terms.iter().find(|t| t.symbol == "bend/ap")?.value;
+    let material = shop.material(&plan.material).ok()?;
+    Some(cutting::window(tool, material, &shop.machine, data.rpm.value, data.ap.value, allowed * a_mm))
+}

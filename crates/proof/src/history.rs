@@ -1,0 +1,154 @@
+//! The stock at any moment, to be looked at: for each setup, every change of height of every column of a coarse grid.
+//!
+//! This is a picture, not the proof: columns are [`History::pitch`] mm wide and a move is taken in pieces of that length. The cutters
+//! of a three-axis mill come from above, so a column holds one piece of material: its underside stays, its upper end falls.
+
+use crate::SetupInput;
+use crate::sweep::Sweep;
+use crate::time::{self, Motion};
+use geom::{Box3, DVec2, DVec3};
+
+/// Smaller changes of height are not shown, mm.
+const SHOWN: f64 = 0.02;
+
+/// A column's upper end falls.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Fall {
+    /// Since the program's start, s.
+    pub at: f32,
+    /// Column: y index × columns along x + x index.
+    pub column: u32,
+    /// New upper end, work coordinates, mm.
+    pub top: f32,
+}
+
+/// The columns of one setup, work coordinates, mm.
+#[derive(Debug, Clone, PartialEq)]
+pub struct History {
+    /// Lower left corner of the first column.
+    pub origin: [f64; 2],
+    /// Width of a column.
+    pub pitch: f64,
+    /// Columns along x and y.
+    pub count: [usize; 2],
+    /// Undersides.
+    pub under: Vec<f32>,
+    /// Upper ends at the start.
+    pub top: Vec<f32>,
+    /// In order of time.
+    pub falls: Vec<Fall>,
+}
+
+impl History {
+    /// Middle of a column.
+    pub fn middle(&self, column: usize) -> DVec2 {
+        let (i, j) = (column % self.count[0], column / self.count[0]);
+        DVec2::new(self.origin[0] + (i as f64 + 0.5) * self.pitch, self.origin[1] + (j as f64 + 0.5) * self.pitch)
+    }
+    /// Upper ends after all falls.
+    pub fn end(&self) -> Vec<f32> {
+        let mut top = self.top.clone();
+        for f in &self.falls {
+            top[f.column as usize] = f.top;
+        }
+        top
+    }
+}
+
+/// Histories of all setups, for a block and about `columns` columns each. Setups whose part lies turned over about x follow one
+/// another; a column that was cut through stays empty.
+pub fn histories(block: &Box3, setups: &[SetupInput], motion: &Motion, columns: f64) -> Vec<History> {
+    let mut out: Vec<History> = Vec::new();
+    for (k, s) in setups.iter().enumerate() {
+        let work_from_part = s.part_from_work.inverse();
+        let b = work_from_part.bounds(block);
+        let size = b.size();
+        let pitch = (size.x * size.y / columns).sqrt().max(0.05);
+        let count = [(size.x / pitch).round().max(1.0) as usize, (size.y / pitch).round().max(1.0) as usize];
+        let n = count[0] * count[1];
+        let mut h = History {
+            origin: [b.min.x, b.min.y],
+            pitch,
+            count,
+            under: vec![b.min.z as f32; n],
+            top: vec![b.max.z as f32; n],
+            falls: Vec::new(),
+        };
+        if let Some(before) = k.checked_sub(1).map(|p| (&out[p], before_from_now(&setups[p], s))) {
+            inherit(&mut h, before.0, &before.1, b.max.z);
+        }
+        follow(&mut h, s, &time::seconds(&s.program.steps, motion));
+        out.push(h);
+    }
+    out
+}
+
+fn before_from_now(before: &SetupInput, now: &SetupInput) -> geom::Placement {
+    before.part_from_work.inverse().after(&now.part_from_work)
+}
+
+/// Material of the setup before, seen in this one: exact where the cutters' axes are parallel, else the block.
+fn inherit(h: &mut History, before: &History, before_from_now: &geom::Placement, ceiling: f64) {
+    let up = before_from_now.dir(DVec3::Z).z;
+    if up.abs() < 0.5 {
+        return;
+    }
+    let now_from_before = before_from_now.inverse();
+    let tops = before.end();
+    for c in 0..h.top.len() {
+        let m = h.middle(c).extend(ceiling);
+        let p = before_from_now.point(m);
+        let i = ((p.x - before.origin[0]) / before.pitch).floor();
+        let j = ((p.y - before.origin[1]) / before.pitch).floor();
+        if i < 0.0 || j < 0.0 || i as usize >= before.count[0] || j as usize >= before.count[1] {
+            continue;
+        }
+        let k = j as usize * before.count[0] + i as usize;
+        let ends = [f64::from(before.under[k]), f64::from(tops[k])]
+            .map(|z| now_from_before.point(DVec3::new(p.x, p.y, z)).z as f32);
+        h.under[c] = ends[0].min(ends[1]);
+        h.top[c] = if before.under[k] >= tops[k] { h.under[c] } else { ends[0].max(ends[1]) };
+    }
+}
+
+fn follow(h: &mut History, s: &SetupInput, seconds: &[f64]) {
+    let mut top = h.top.clone();
+    let mut clock = 0.0;
+    for (step, took) in s.program.steps.iter().zip(seconds) {
+        let started = clock;
+        clock += took;
+        if !step.moves() || step.machine {
+            continue;
+        }
+        let Some(tool) = s.tools.iter().find(|t| t.number == step.tool) else { continue };
+        let whole = Sweep::new(step.from, step.to, &step.shape);
+        let long = whole.length2().max((whole.z1 - whole.z0).abs());
+        let n = (long / h.pitch.max(0.4)).ceil().max(1.0) as usize;
+        for k in 0..n {
+            let p = whole.part(k as f64 / n as f64, (k + 1) as f64 / n as f64);
+            let at = (started + took * (k + 1) as f64 / n as f64) as f32;
+            let (lo, hi) = p.bounds2();
+            let r = tool.radius();
+            let cell = |v: f64, axis: usize| {
+                ((v - h.origin[axis]) / h.pitch).floor().clamp(0.0, h.count[axis] as f64) as usize
+            };
+            for j in cell(lo.y - r, 1)..(cell(hi.y + r, 1) + 1).min(h.count[1]) {
+                for i in cell(lo.x - r, 0)..(cell(hi.x + r, 0) + 1).min(h.count[0]) {
+                    let c = j * h.count[0] + i;
+                    if f64::from(top[c]) <= p.z_min() + SHOWN || top[c] <= h.under[c] {
+                        continue;
+                    }
+                    let d = p.distance(h.middle(c));
+                    if d > r {
+                        continue;
+                    }
+                    let z = (p.z_min() + tool.height_at(d)).max(f64::from(h.under[c]));
+                    if z < f64::from(top[c]) - SHOWN {
+                        top[c] = z as f32;
+                        h.falls.push(Fall { at, column: c as u32, top: z as f32 });
+                    }
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,188 @@
+//! Order of operations: what each needs to have gone before, and a person's changes of order.
+
+use crate::op::{OpKind, Operation};
+use geom::{DVec2, DVec3};
+use path::motion::Move;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use ts_rs::TS;
+
+/// One operation needs another before it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+pub struct Need {
+    /// Id of what has to go first.
+    pub first: String,
+    /// Why.
+    pub why: String,
+}
+
+struct Reach {
+    min: DVec2,
+    max: DVec2,
+    holes: Vec<DVec2>,
+}
+
+fn reach(op: &Operation) -> Reach {
+    let (mut min, mut max, mut holes) = (DVec2::INFINITY, DVec2::NEG_INFINITY, Vec::new());
+    let mut see = |p: DVec2| {
+        min = min.min(p);
+        max = max.max(p);
+    };
+    for m in op.path.iter().flat_map(|p| &p.moves) {
+        match m {
+            Move::Feed { to, .. } | Move::Arc { to, .. } => see(DVec3::truncate(*to)),
+            Move::Drill { at, .. } => {
+                at.iter().for_each(|&p| see(p));
+                holes.extend(at);
+            }
+            Move::Rapid { .. } | Move::State { .. } => {}
+        }
+    }
+    Reach { min, max, holes }
+}
+
+/// The piece an operation belongs to: its id without kind and cutter.
+fn piece(op: &Operation) -> &str {
+    let key = op.id.split_once(':').map_or("", |p| p.1);
+    match op.kind {
+        OpKind::Rough | OpKind::Floor => key.rsplit_once('/').map_or(key, |p| p.0),
+        _ => key,
+    }
+}
+
+fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static str> {
+    use OpKind::{Chamfer, Drill, Face, Floor, Rough, Spot, Wall};
+    let meet = ra.min.cmple(rb.max).all() && rb.min.cmple(ra.max).all();
+    let same = piece(a) == piece(b);
+    match (a.kind, b.kind) {
+        (Face, _) => Some("Everything below is measured and cut from the clean face"),
+        (Rough, Rough) if same => Some("The smaller cutter only takes what the larger left"),
+        (Rough, Floor | Wall) if same => Some("Finishing takes a thin skin; the bulk goes first"),
+        (Floor, Wall) if same => Some("The wall's lead-in runs over the finished floor"),
+        (Rough, Rough | Floor | Wall | Drill | Spot) if meet && b.top <= a.bottom + 0.2 => {
+            Some("What lies above it goes first")
+        }
+        (Spot, Drill) if rb.holes.iter().any(|p| ra.holes.iter().any(|q| p.distance(*q) < 0.01)) => {
+            Some("The spot leads the drill")
+        }
+        (Rough | Wall | Drill, Chamfer) if meet && a.top >= b.bottom - 0.2 => {
+            Some("An edge is broken when the faces that make it are there")
+        }
+        _ => None,
+    }
+}
+
+/// What each operation needs, in the order given; a later one that is needed counts as well.
+pub fn needs(ops: &[Operation]) -> BTreeMap<String, Vec<Need>> {
+    let reaches: Vec<Reach> = ops.iter().map(reach).collect();
+    let diameter = |o: &Operation| {
+        o.mill.as_ref().map_or(0.0, |m| m.rpm.terms.iter().find(|t| t.symbol == "D").map_or(0.0, |t| t.value))
+    };
+    let mut out = BTreeMap::new();
+    for (j, b) in ops.iter().enumerate() {
+        let mut list = Vec::new();
+        for (i, a) in ops.iter().enumerate() {
+            let rest = a.kind == OpKind::Rough && b.kind == OpKind::Rough && piece(a) == piece(b);
+            if i == j || (rest && diameter(a) <= diameter(b)) {
+                continue;
+            }
+            if let Some(why) = why(a, b, &reaches[i], &reaches[j]) {
+                list.push(Need { first: a.id.clone(), why: why.into() });
+            }
+        }
+        if !list.is_empty() {
+            out.insert(b.id.clone(), list);
+        }
+    }
+    out
+}
+
+/// Operations with some moved directly before others (id → id of the later one). Gives back the moves that name an operation which is
+/// not there.
+pub fn reordered(mut ops: Vec<Operation>, moves: &BTreeMap<String, String>) -> (Vec<Operation>, Vec<String>) {
+    let mut lost = Vec::new();
+    for (id, before) in moves {
+        let from = ops.iter().position(|o| o.id == *id);
+        let there = ops.iter().any(|o| o.id == *before);
+        let (Some(from), true, true) = (from, there, id != before) else {
+            lost.push(id.clone());
+            continue;
+        };
+        let op = ops.remove(from);
+        let to = ops.iter().position(|o| o.id == *before).unwrap_or(ops.len());
+        ops.insert(to, op);
+    }
+    (ops, lost)
+}
+
+/// Needs that the order breaks: (operation, what it needs and comes too late).
+pub fn broken(ops: &[Operation]) -> Vec<(usize, Need)> {
+    let needs = needs(ops);
+    let place = |id: &str| ops.iter().position(|o| o.id == id);
+    ops.iter()
+        .enumerate()
+        .flat_map(|(k, o)| needs.get(&o.id).into_iter().flatten().map(move |n| (k, n.clone())))
+        .filter(|(k, n)| place(&n.first).is_some_and(|p| p > *k))
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use path::motion::{Coolant, Toolpath};
+
+    fn op(kind: OpKind, key: &str, (bottom, top): (f64, f64), at: DVec2) -> Operation {
+        let id = format!("{}:{key}", kind.word());
+        let m = match kind {
+            OpKind::Spot | OpKind::Drill => {
+                Move::Drill { at: vec![at], clear: 9.0, start: top, bottom, peck: None, feed: 1.0 }
+            }
+            _ => Move::Feed { to: at.extend(bottom), feed: 1.0 },
+        };
+        Operation {
+            id: id.clone(),
+            kind,
+            title: id.clone(),
+            tool: 1,
+            bottom,
+            top,
+            order_why: String::new(),
+            cutter_why: vec![],
+            mill: None,
+            drill: None,
+            path: Some(Toolpath {
+                op: id.clone(),
+                title: id,
+                tool: 1,
+                rpm: 1.0,
+                coolant: Coolant::Dry,
+                engagement_limit: None,
+                moves: vec![m],
+            }),
+        }
+    }
+
+    #[test]
+    fn needs_are_found_and_a_broken_order_is_told() {
+        let p = DVec2::new(5.0, 5.0);
+        let ops = vec![
+            op(OpKind::Face, "s", (10.0, 11.0), p),
+            op(OpKind::Rough, "s/a/6", (4.0, 10.0), p),
+            op(OpKind::Wall, "s/a", (4.0, 10.0), p),
+            op(OpKind::Spot, "s/x", (3.0, 4.0), p),
+            op(OpKind::Drill, "s/y", (0.0, 4.0), p),
+            op(OpKind::Drill, "s/z", (0.0, 10.0), DVec2::new(50.0, 5.0)),
+        ];
+        let n = needs(&ops);
+        let firsts = |k: usize| n[&ops[k].id].iter().map(|n| n.first.as_str()).collect::<Vec<_>>();
+        assert_eq!(firsts(2), ["face:s", "rough:s/a/6"]);
+        assert_eq!(firsts(4), ["face:s", "rough:s/a/6", "spot:s/x"]);
+        assert_eq!(firsts(5), ["face:s"]);
+        assert!(broken(&ops).is_empty());
+        let (ids, before) = (ops[4].id.clone(), ops[3].id.clone());
+        let (moved, lost) = reordered(ops.clone(), &BTreeMap::from([(ids, before), ("gone".into(), "face:s".into())]));
+        assert_eq!(lost, ["gone"]);
+        let b = broken(&moved);
+        assert_eq!((b.len(), b[0].0, b[0].1.first.as_str()), (1, 3, "spot:s/x"));
+    }
+}

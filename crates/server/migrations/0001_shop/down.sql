@@ -1,0 +1,11 @@
+DROP TABLE issued;
+DROP TABLE tasks;
+DROP TABLE decisions;
+DROP TABLE jobs;
+DROP TABLE blob_pieces;
+DROP TABLE blobs;
+DROP TABLE sign_in_failures;
+DROP TABLE sessions;
+DROP TABLE people;
+DROP TABLE shop_revisions;
+DROP TABLE shops;

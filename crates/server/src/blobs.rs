@@ -1,0 +1,87 @@
+//! Large things in pieces: models as uploaded, and results that can be computed again.
+
+use crate::db::schema::{blob_pieces, blobs};
+use crate::db::{Conn, Db, now};
+use crate::fault::Fault;
+use diesel::prelude::*;
+use job::Cache;
+
+/// Bytes of a piece: well under the database's packet.
+const PIECE: usize = 4 << 20;
+/// Results larger than this are not kept.
+const LARGEST: usize = 256 << 20;
+/// Results in all; the least recently used go first.
+const CAP: i64 = 8 << 30;
+
+/// Keep bytes under a name; the same name is the same content.
+pub fn put(c: &mut Conn, name: &str, bytes: &[u8], kept: bool) -> Result<(), Fault> {
+    let row =
+        (blobs::name.eq(name), blobs::size.eq(bytes.len() as i64), blobs::kept.eq(kept), blobs::used_at.eq(now()));
+    let new = diesel::insert_or_ignore_into(blobs::table).values(row).execute(c)?;
+    if new == 0 {
+        return Ok(());
+    }
+    for (k, piece) in bytes.chunks(PIECE).enumerate() {
+        diesel::insert_into(blob_pieces::table)
+            .values((blob_pieces::name.eq(name), blob_pieces::piece.eq(k as i32), blob_pieces::bytes.eq(piece)))
+            .execute(c)?;
+    }
+    Ok(())
+}
+
+/// Read them again.
+pub fn get(c: &mut Conn, name: &str) -> Result<Option<Vec<u8>>, Fault> {
+    let size: Option<i64> = blobs::table.find(name).select(blobs::size).first(c).optional()?;
+    let Some(size) = size else { return Ok(None) };
+    let pieces: Vec<Vec<u8>> = blob_pieces::table
+        .filter(blob_pieces::name.eq(name))
+        .order(blob_pieces::piece)
+        .select(blob_pieces::bytes)
+        .load(c)?;
+    let all = pieces.concat();
+    if all.len() as i64 != size {
+        return Ok(None);
+    }
+    diesel::update(blobs::table.find(name)).set(blobs::used_at.eq(now())).execute(c)?;
+    Ok(Some(all))
+}
+
+/// Let go of the results that nobody has used for longest, until at most `cap` bytes of them are left. Returns how many went.
+pub fn tidy(c: &mut Conn, cap: i64) -> Result<usize, Fault> {
+    let list: Vec<(String, i64)> = blobs::table
+        .filter(blobs::kept.eq(false))
+        .order(blobs::used_at.desc())
+        .select((blobs::name, blobs::size))
+        .load(c)?;
+    let mut total = 0;
+    let mut gone = 0;
+    for (name, size) in list {
+        total += size;
+        if total > cap {
+            gone += diesel::delete(blobs::table.find(name)).execute(c)?;
+        }
+    }
+    Ok(gone)
+}
+
+/// Results in the database. A database that does not answer is a cache that has nothing.
+pub struct DbCache(pub Db);
+
+impl Cache for DbCache {
+    fn get(&self, key: &str) -> Option<Vec<u8>> {
+        self.0.act(|c| get(c, key)).ok().flatten()
+    }
+    fn put(&self, key: &str, value: &[u8]) {
+        if value.len() > LARGEST {
+            return;
+        }
+        if let Err(e) = self.0.act(|c| put(c, key, value, false)) {
+            eprintln!("goldchip: a result was not kept: {e:?}");
+        }
+    }
+}
+
+/// Tidy to the usual cap.
+pub fn tidy_usual(c: &mut Conn) -> Result<usize, Fault> {
+    tidy(c, CAP)
+}

@@ -1,0 +1,84 @@
+//! Tables as the migrations make them.
+
+diesel::table! {
+    shops (id) { id -> Bigint, name -> Varchar, units -> Varchar, revision_id -> Nullable<Bigint>, }
+}
+diesel::table! {
+    shop_revisions (id) { id -> Bigint, shop_id -> Bigint, sha -> Char, data -> Longtext, made_at -> Datetime, }
+}
+diesel::table! {
+    people (id) { id -> Bigint, shop_id -> Bigint, name -> Varchar, password -> Varchar, owner -> Bool, active -> Bool, }
+}
+diesel::table! {
+    sessions (token_sha) { token_sha -> Char, person_id -> Bigint, made_at -> Datetime, seen_at -> Datetime, }
+}
+diesel::table! {
+    sign_in_failures (id) { id -> Bigint, bucket -> Varchar, at -> Datetime, }
+}
+diesel::table! {
+    blobs (name) { name -> Varchar, size -> Bigint, kept -> Bool, used_at -> Datetime, }
+}
+diesel::table! {
+    blob_pieces (name, piece) { name -> Varchar, piece -> Integer, bytes -> Longblob, }
+}
+diesel::table! {
+    jobs (id) {
+        id -> Bigint,
+        shop_id -> Bigint,
+        title -> Varchar,
+        file -> Varchar,
+        model -> Char,
+        shop_revision_id -> Bigint,
+        revision -> Bigint,
+        archived -> Bool,
+        made_at -> Datetime,
+        sheet -> Nullable<Char>,
+        sheet_revision -> Nullable<Bigint>,
+    }
+}
+diesel::table! {
+    decisions (job_id, revision) {
+        job_id -> Bigint,
+        revision -> Bigint,
+        about -> Varchar,
+        body -> Longtext,
+        person_id -> Bigint,
+        at -> Datetime,
+        undoes -> Nullable<Bigint>,
+        redoes -> Nullable<Bigint>,
+    }
+}
+diesel::table! {
+    tasks (id) {
+        id -> Bigint,
+        job_id -> Bigint,
+        revision -> Bigint,
+        state -> Varchar,
+        stage -> Varchar,
+        share -> Double,
+        worker -> Nullable<Varchar>,
+        tries -> Integer,
+        beat_at -> Nullable<Datetime>,
+        stop -> Bool,
+        why -> Nullable<Longtext>,
+    }
+}
+diesel::table! {
+    issued (id) {
+        id -> Bigint,
+        job_id -> Bigint,
+        revision -> Bigint,
+        side -> Varchar,
+        file -> Varchar,
+        program -> Longtext,
+        sheet -> Longtext,
+        shop_revision_id -> Bigint,
+        build -> Char,
+        person_id -> Bigint,
+        at -> Datetime,
+    }
+}
+
+diesel::joinable!(decisions -> people (person_id));
+diesel::joinable!(sessions -> people (person_id));
+diesel::allow_tables_to_appear_in_same_query!(decisions, people, sessions);

@@ -1,0 +1,226 @@
+//! Decisions: append-only, numbered under the job's lock, with keys, conflicts, undo and redo.
+
+use crate::db::rows::DecisionRow;
+use crate::db::schema::{decisions, jobs};
+use crate::db::{Conn, now};
+use crate::fault::Fault;
+use crate::jobs as job_rows;
+use crate::people::Me;
+use crate::queue;
+use diesel::prelude::*;
+use holding::{Order, StockChoice};
+use job::{Decision, Units};
+use serde::{Deserialize, Serialize};
+use shop::tool::trim;
+use ts_rs::TS;
+
+/// A decision with the revision on which it was made.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct Decide {
+    /// The newest revision that its maker had seen.
+    #[ts(type = "number")]
+    pub revision: i64,
+    /// What.
+    pub decision: Decision,
+}
+
+/// What was made of it.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct Revision {
+    /// Number of the new decision.
+    #[ts(type = "number")]
+    pub revision: i64,
+}
+
+/// A decision in words: "material brass".
+pub fn words(d: &Decision) -> String {
+    let op = |id: &str| id.split(':').next().unwrap_or("step").to_string();
+    match d {
+        Decision::Material { id: Some(m) } => format!("material {m}"),
+        Decision::Material { id: None } => "material as proposed".into(),
+        Decision::Stock { choice: Some(StockChoice::Sizes(s)) } => {
+            format!("block {} × {} × {} mm", trim(s[0]), trim(s[1]), trim(s[2]))
+        }
+        Decision::Stock { .. } => "block by the rule".into(),
+        Decision::Order { choice: Some(Order::Up { axis, positive }) } => {
+            format!("{}{} up first", if *positive { '+' } else { '−' }, ['X', 'Y', 'Z'].get(*axis).unwrap_or(&'?'))
+        }
+        Decision::Order { .. } => "sides as proposed".into(),
+        Decision::Operation { id, change: Some(c) } => {
+            let mut list = Vec::new();
+            let mut say = |name: &str, v: Option<f64>, unit: &str| {
+                list.extend(v.map(|v| format!("{name} {}{unit}", trim(v))));
+            };
+            say("cutter T", c.tool.map(f64::from), "");
+            say("speed", c.rpm, " rpm");
+            say("feed", c.feed, " mm/min");
+            say("depth", c.depth, " mm");
+            say("width", c.width, " mm");
+            format!("{}: {}", op(id), list.join(", "))
+        }
+        Decision::Operation { id, change: None } => format!("{} as proposed", op(id)),
+        Decision::Sequence { id, before: Some(b) } => format!("{} goes before {}", op(id), op(b)),
+        Decision::Sequence { id, before: None } => format!("{} in its proposed place", op(id)),
+        Decision::Units { units: Some(Units::Inch) } => "lengths in inch".into(),
+        Decision::Units { units: Some(Units::Mm) } => "lengths in mm".into(),
+        Decision::Units { units: None } => "lengths as in the shop".into(),
+    }
+}
+
+/// Revisions that a person could take back, and those they took back and could make again; the last of each is next.
+pub fn stacks(rows: &[DecisionRow], person: i64) -> (Vec<i64>, Vec<i64>) {
+    let (mut undo, mut redo) = (Vec::new(), Vec::new());
+    for r in rows.iter().filter(|r| r.person_id == person) {
+        match (r.undoes, r.redoes) {
+            (Some(u), _) => {
+                undo.retain(|x| *x != u);
+                redo.push(u);
+            }
+            (None, Some(u)) => {
+                redo.retain(|x| *x != u);
+                undo.push(u);
+            }
+            (None, None) => {
+                undo.push(r.revision);
+                redo.clear();
+            }
+        }
+    }
+    (undo, redo)
+}
+
+fn append(
+    c: &mut Conn,
+    me: &Me,
+    job: &crate::db::rows::Job,
+    decision: &Decision,
+    undoes: Option<i64>,
+    redoes: Option<i64>,
+) -> Result<Revision, Fault> {
+    let revision = job.revision + 1;
+    let body = serde_json::to_string(decision).map_err(|e| Fault::internal(e.to_string()))?;
+    diesel::insert_into(decisions::table)
+        .values((
+            decisions::job_id.eq(job.id),
+            decisions::revision.eq(revision),
+            decisions::about.eq(decision.key()),
+            decisions::body.eq(body),
+            decisions::person_id.eq(me.id),
+            decisions::at.eq(now()),
+            decisions::undoes.eq(undoes),
+            decisions::redoes.eq(redoes),
+        ))
+        .execute(c)?;
+    diesel::update(jobs::table.find(job.id)).set(jobs::revision.eq(revision)).execute(c)?;
+    queue::ask(c, job.id, revision)?;
+    Ok(Revision { revision })
+}
+
+/// The newest decision about a key after a revision, if any, as a conflict.
+fn conflict(c: &mut Conn, job: i64, key: &str, after: i64) -> Result<(), Fault> {
+    let rows = job_rows::decisions_of(c, job)?;
+    match rows.iter().rev().find(|(r, _)| r.about == key && r.revision > after) {
+        Some((r, who)) => {
+            Err(Fault::Conflict { changed: format!("{who} decided: {}", words(&job_rows::decision_of(r)?)) })
+        }
+        None => Ok(()),
+    }
+}
+
+/// Decide.
+pub fn decide(c: &mut Conn, me: &Me, id: i64, d: &Decide) -> Result<Revision, Fault> {
+    if let Some(why) = d.decision.fault() {
+        return Err(Fault::Bad(why));
+    }
+    let key = d.decision.key();
+    if key.len() > 190 {
+        return Err(Fault::Bad("The operation's name is too long to be one of ours".into()));
+    }
+    let job = job_rows::of_locked(c, me, id)?;
+    if let Decision::Material { id: Some(m) } = &d.decision {
+        let shop = job_rows::shop_of(c, job.shop_revision_id)?;
+        shop.material(m).map_err(|e| Fault::Bad(e.to_string()))?;
+    }
+    if let Decision::Operation { change: Some(change), .. } = &d.decision
+        && let Some(n) = change.tool
+    {
+        let shop = job_rows::shop_of(c, job.shop_revision_id)?;
+        if !shop.crib.iter().any(|t| t.number == n) {
+            return Err(Fault::Bad(format!("The crib has no T{n}; choose one of its cutters")));
+        }
+    }
+    conflict(c, id, &key, d.revision)?;
+    append(c, me, &job, &d.decision, None, None)
+}
+
+/// Take back one's own last decision: its key gets the value that it had before.
+pub fn undo(c: &mut Conn, me: &Me, id: i64) -> Result<Revision, Fault> {
+    let job = job_rows::of_locked(c, me, id)?;
+    let rows: Vec<DecisionRow> = job_rows::decisions_of(c, id)?.into_iter().map(|r| r.0).collect();
+    let (undo, _) = stacks(&rows, me.id);
+    let last = *undo.last().ok_or(Fault::Nothing("There is no decision of yours to undo"))?;
+    let Some(row) = rows.iter().find(|r| r.revision == last) else { return Err(Fault::NoSuch("decision")) };
+    // Whatever came last on this key by one's own hand is a redo of it, or itself.
+    let mine = rows.iter().rev().find(|r| r.person_id == me.id && r.about == row.about).map_or(last, |r| r.revision);
+    conflict(c, id, &row.about, mine)?;
+    let before = rows.iter().rev().find(|r| r.about == row.about && r.revision < last);
+    let value = match before {
+        Some(b) => job_rows::decision_of(b)?,
+        None => job_rows::decision_of(row)?.cleared(),
+    };
+    append(c, me, &job, &value, Some(last), None)
+}
+
+/// Make again what was taken back last.
+pub fn redo(c: &mut Conn, me: &Me, id: i64) -> Result<Revision, Fault> {
+    let job = job_rows::of_locked(c, me, id)?;
+    let rows: Vec<DecisionRow> = job_rows::decisions_of(c, id)?.into_iter().map(|r| r.0).collect();
+    let (_, redo) = stacks(&rows, me.id);
+    let last = *redo.last().ok_or(Fault::Nothing("There is nothing to redo"))?;
+    let Some(row) = rows.iter().find(|r| r.revision == last) else { return Err(Fault::NoSuch("decision")) };
+    let mine = rows.iter().rev().find(|r| r.person_id == me.id && r.about == row.about).map_or(last, |r| r.revision);
+    conflict(c, id, &row.about, mine)?;
+    append(c, me, &job, &job_rows::decision_of(row)?, None, Some(last))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn row(revision: i64, person_id: i64, undoes: Option<i64>, redoes: Option<i64>) -> DecisionRow {
+        DecisionRow {
+            job_id: 1,
+            revision,
+            about: "material".into(),
+            body: String::new(),
+            person_id,
+            at: now(),
+            undoes,
+            redoes,
+        }
+    }
+
+    #[test]
+    fn undo_and_redo_are_each_persons_own() {
+        let mut rows = vec![row(1, 1, None, None), row(2, 2, None, None), row(3, 1, None, None)];
+        assert_eq!(stacks(&rows, 1), (vec![1, 3], vec![]));
+        rows.push(row(4, 1, Some(3), None));
+        rows.push(row(5, 1, Some(1), None));
+        assert_eq!(stacks(&rows, 1), (vec![], vec![3, 1]));
+        rows.push(row(6, 1, None, Some(1)));
+        assert_eq!(stacks(&rows, 1), (vec![1], vec![3]));
+        rows.push(row(7, 1, None, None));
+        assert_eq!(stacks(&rows, 1), (vec![1, 7], vec![]));
+        assert_eq!(stacks(&rows, 2), (vec![2], vec![]));
+    }
+
+    #[test]
+    fn decisions_are_told_in_words() {
+        let d = Decision::Operation {
+            id: "rough:side 1/x".into(),
+            change: Some(route::Override { rpm: Some(4000.0), width: Some(1.5), ..Default::default() }),
+        };
+        assert_eq!(words(&d), "rough: speed 4000 rpm, width 1.5 mm");
+        assert_eq!(words(&d.cleared()), "rough as proposed");
+    }
+}

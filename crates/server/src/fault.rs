@@ -1,0 +1,135 @@
+//! Everything that can go wrong for a person at a screen, with its status and its stable code.
+
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, ResponseError};
+use serde::Serialize;
+use ts_rs::TS;
+
+/// What a screen gets instead of an answer.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, TS)]
+pub struct Refusal {
+    /// Stable code.
+    pub error: String,
+    /// A sentence that says what to do.
+    pub why: String,
+    /// With `conflict`: what was decided in the meantime, and by whom.
+    pub changed: Option<String>,
+    /// With `wait`: seconds.
+    pub seconds: Option<u32>,
+}
+
+/// A fault.
+#[derive(Debug, thiserror::Error)]
+pub enum Fault {
+    /// Nobody is signed in.
+    #[error("Sign in first")]
+    SignedOut,
+    /// Name or password.
+    #[error("Name and password do not belong together; try again, or ask the owner for a new password")]
+    BadSignIn,
+    /// Too many failures.
+    #[error("Too many wrong passwords; wait {0} s and try again")]
+    Wait(u32),
+    /// Only the owner may.
+    #[error("Only the shop's owner can do this")]
+    OwnerOnly,
+    /// From another page.
+    #[error("This request comes from another page; open Gold Chip itself and try again")]
+    OtherOrigin,
+    /// It is not there, or not this shop's: the two look the same from outside.
+    #[error("There is no such {0} in this shop")]
+    NoSuch(&'static str),
+    /// What was sent makes no sense.
+    #[error("{0}")]
+    Bad(String),
+    /// A model that cannot be used.
+    #[error("{0}")]
+    Model(String),
+    /// Too large.
+    #[error("{0}")]
+    TooLarge(String),
+    /// Somebody else decided the same thing in the meantime.
+    #[error("{changed} while you were looking; your change was not made. Look at theirs, then decide again")]
+    Conflict {
+        /// "Ida chose brass".
+        changed: String,
+    },
+    /// There is nothing to undo or redo.
+    #[error("{0}")]
+    Nothing(&'static str),
+    /// Not there yet.
+    #[error("{0}")]
+    NotYet(&'static str),
+    /// Our own fault.
+    #[error("Something went wrong here; it is in the server's log. Nothing of yours is lost; try again")]
+    Internal(String),
+}
+
+impl Fault {
+    /// Our own fault, with what the log is to say.
+    pub fn internal(why: String) -> Fault {
+        Fault::Internal(why)
+    }
+    fn parts(&self) -> (u16, &'static str) {
+        match self {
+            Fault::SignedOut => (401, "signed_out"),
+            Fault::BadSignIn => (401, "bad_sign_in"),
+            Fault::Wait(_) => (429, "wait"),
+            Fault::OwnerOnly => (403, "owner_only"),
+            Fault::OtherOrigin => (403, "other_origin"),
+            Fault::NoSuch(_) => (404, "no_such"),
+            Fault::Bad(_) => (400, "bad"),
+            Fault::Model(_) => (422, "model_refused"),
+            Fault::TooLarge(_) => (413, "too_large"),
+            Fault::Conflict { .. } => (409, "conflict"),
+            Fault::Nothing(_) => (409, "nothing"),
+            Fault::NotYet(_) => (409, "not_yet"),
+            Fault::Internal(_) => (500, "internal"),
+        }
+    }
+}
+
+impl From<diesel::result::Error> for Fault {
+    fn from(e: diesel::result::Error) -> Self {
+        Fault::Internal(e.to_string())
+    }
+}
+
+impl ResponseError for Fault {
+    fn status_code(&self) -> StatusCode {
+        StatusCode::from_u16(self.parts().0).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR)
+    }
+    fn error_response(&self) -> HttpResponse {
+        if let Fault::Internal(why) = self {
+            eprintln!("goldchip: {why}");
+        }
+        let changed = if let Fault::Conflict { changed } = self { Some(changed.clone()) } else { None };
+        let seconds = if let Fault::Wait(s) = self { Some(*s) } else { None };
+        HttpResponse::build(self.status_code()).json(Refusal {
+            error: self.parts().1.into(),
+            why: self.to_string(),
+            changed,
+            seconds,
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_fault_has_its_status_and_code() {
+        let all = [
+            (Fault::SignedOut, 401, "signed_out"),
+            (Fault::Wait(3), 429, "wait"),
+            (Fault::NoSuch("job"), 404, "no_such"),
+            (Fault::Conflict { changed: "x".into() }, 409, "conflict"),
+            (Fault::internal("secret".into()), 500, "internal"),
+        ];
+        for (f, status, code) in all {
+            assert_eq!((f.status_code().as_u16(), f.parts().1), (status, code));
+        }
+        assert!(!Fault::internal("secret".into()).to_string().contains("secret"));
+    }
+}

@@ -1,0 +1,90 @@
+//! The web: routes translate, nothing more. Use cases stand beside this folder.
+
+mod events;
+mod routes;
+mod session;
+
+pub use routes::{NewPerson, PersonCard, ShopChange, read_model as routes_read_model};
+pub use session::Signed;
+
+use crate::db::Db;
+use actix_web::dev::Service;
+use actix_web::http::header::{self, HeaderName, HeaderValue};
+use actix_web::middleware::Compress;
+use actix_web::{App, HttpServer, web};
+use std::net::TcpListener;
+use std::path::PathBuf;
+
+/// Largest model that is taken, bytes; the reader's own limit is 60 MB.
+pub const LARGEST_UPLOAD: usize = 64 << 20;
+
+/// What every route may use.
+#[derive(Clone)]
+pub struct House {
+    /// The database.
+    pub db: Db,
+    /// This program, to be started again as a reader.
+    pub reader: PathBuf,
+    /// Built front end.
+    pub web: PathBuf,
+}
+
+const HEADERS: [(&str, &str); 6] = [
+    (
+        "content-security-policy",
+        "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; object-src 'none'; \
+         base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+    ),
+    ("x-content-type-options", "nosniff"),
+    ("x-frame-options", "DENY"),
+    ("referrer-policy", "same-origin"),
+    ("cross-origin-opener-policy", "same-origin"),
+    ("cross-origin-resource-policy", "same-origin"),
+];
+
+/// Serve until stopped.
+pub async fn serve(house: House, listener: TcpListener) -> std::io::Result<()> {
+    let server = HttpServer::new(move || {
+        let web_dir = house.web.clone();
+        App::new()
+            .app_data(web::Data::new(house.clone()))
+            .app_data(web::PayloadConfig::new(LARGEST_UPLOAD))
+            .app_data(web::JsonConfig::default().limit(64 << 10).error_handler(|e, _| {
+                crate::fault::Fault::Bad(format!("This is not what was expected ({e}); reload the page")).into()
+            }))
+            .wrap(Compress::default())
+            .wrap_fn(|req, srv| {
+                let foreign = session::foreign(&req);
+                let call = (!foreign).then(|| ());
+                let api = req.path().starts_with("/api/");
+                let fut = match call {
+                    Some(()) => Ok(srv.call(req)),
+                    None => Err(req),
+                };
+                async move {
+                    let mut res = match fut {
+                        Ok(f) => f.await?,
+                        Err(req) => {
+                            return Err(actix_web::Error::from(crate::fault::Fault::OtherOrigin))
+                                .inspect_err(|_| drop(req));
+                        }
+                    };
+                    for (name, value) in HEADERS {
+                        res.headers_mut().insert(HeaderName::from_static(name), HeaderValue::from_static(value));
+                    }
+                    if api && !res.headers().contains_key(header::CACHE_CONTROL) {
+                        res.headers_mut().insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
+                    }
+                    Ok(res)
+                }
+            })
+            .configure(routes::all)
+            .service(
+                actix_files::Files::new("/", &web_dir).index_file("index.html").default_handler(web::to(routes::page)),
+            )
+    })
+    .workers(4)
+    .shutdown_timeout(2)
+    .listen(listener)?;
+    server.run().await
+}

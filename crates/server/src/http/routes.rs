@@ -1,0 +1,402 @@
+//! The routes.
+
+use super::session::{cookie_name, host, token};
+use super::{House, Signed, events};
+use crate::db::schema::shops;
+use crate::decide::{self, Decide, Revision};
+use crate::fault::Fault;
+use crate::jobs::{self, JobCard, JobChange, JobState};
+use crate::people::{self, Me, SignIn};
+use crate::work::Names;
+use crate::{blobs, queue};
+use ::shop::Shop;
+use actix_web::cookie::{Cookie, SameSite, time};
+use actix_web::http::header::{self, ContentDisposition, DispositionParam, DispositionType};
+use actix_web::web::{Bytes, Data, Json, Path, Query, ServiceConfig};
+use actix_web::{HttpRequest, HttpResponse, delete, get, patch, post};
+use diesel::prelude::*;
+use serde::{Deserialize, Serialize};
+use std::io::Write;
+use ts_rs::TS;
+
+type Answer<T> = Result<Json<T>, Fault>;
+
+/// Register everything.
+pub fn all(c: &mut ServiceConfig) {
+    c.service(sign_in)
+        .service(sign_out)
+        .service(whoami)
+        .service(shop_now)
+        .service(shop_change)
+        .service(people_list)
+        .service(people_add)
+        .service(events::of_bench)
+        .service(events::of_job)
+        .service(list)
+        .service(upload)
+        .service(state)
+        .service(change)
+        .service(decide_route)
+        .service(undo)
+        .service(redo)
+        .service(stop)
+        .service(again)
+        .service(sheet)
+        .service(strip)
+        .service(history)
+        .service(mesh)
+        .service(picture_route)
+        .service(model_route)
+        .service(issue)
+        .service(issued);
+}
+
+/// A page that is not a file: the application finds its own way, an unknown address under /api is refused.
+pub async fn page(req: HttpRequest, house: Data<House>) -> Result<HttpResponse, Fault> {
+    if req.path().starts_with("/api/") {
+        return Err(Fault::NoSuch("address"));
+    }
+    match std::fs::read(house.web.join("index.html")) {
+        Ok(html) => Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(html)),
+        Err(_) => Ok(HttpResponse::ServiceUnavailable()
+            .content_type("text/plain; charset=utf-8")
+            .body("The front end is not built. Run ./start, or npm ci && npm run build in web/.")),
+    }
+}
+
+#[post("/api/session")]
+async fn sign_in(req: HttpRequest, house: Data<House>, body: Json<SignIn>) -> Result<HttpResponse, Fault> {
+    let SignIn { name, password } = body.into_inner();
+    let from = req.peer_addr().map_or_else(String::new, |a| a.ip().to_string());
+    let token = house
+        .db
+        .run(move |c| {
+            people::may_try(c, &name, &from)?;
+            let person = people::find(c, &name)?;
+            // An unknown name takes as long as a known one.
+            const NOBODY: &str =
+                "$argon2id$v=19$m=19456,t=2,p=1$c29tZSBzYWx0IGhlcmU$o9mSjPNXbLVVwvM0Cr5F8kYwmOFWBVNAwEcgC0Qx7NE";
+            let hash = person.as_ref().map_or(NOBODY, |p| p.password.as_str());
+            match (people::fits(&password, hash), person) {
+                (true, Some(p)) => Ok(Some(people::open_session(c, p.id)?)),
+                _ => {
+                    people::failed(c, &name, &from)?;
+                    Ok(None)
+                }
+            }
+        })
+        .await?
+        .ok_or(Fault::BadSignIn)?;
+    let host = host(&req);
+    let cookie = Cookie::build(cookie_name(host.as_deref()), token)
+        .path("/")
+        .http_only(true)
+        .same_site(SameSite::Strict)
+        .max_age(time::Duration::days(14))
+        .finish();
+    Ok(HttpResponse::NoContent().cookie(cookie).finish())
+}
+
+#[delete("/api/session")]
+async fn sign_out(req: HttpRequest, house: Data<House>) -> Result<HttpResponse, Fault> {
+    if let Some(t) = token(&req) {
+        house.db.run(move |c| people::close_session(c, &t)).await?;
+    }
+    let mut gone = Cookie::build(cookie_name(host(&req).as_deref()), "").path("/").finish();
+    gone.make_removal();
+    Ok(HttpResponse::NoContent().cookie(gone).finish())
+}
+
+#[get("/api/me")]
+async fn whoami(Signed(me): Signed) -> Json<Me> {
+    Json(me)
+}
+
+#[get("/api/shop")]
+async fn shop_now(Signed(me): Signed, house: Data<House>) -> Answer<Shop> {
+    let shop = house.db.run(move |c| {
+        let r = jobs::newest_shop_revision(c, me.shop_id)?;
+        jobs::shop_of(c, r)
+    });
+    Ok(Json(shop.await?))
+}
+
+/// A change of the shop itself.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct ShopChange {
+    /// "mm" or "inch".
+    pub units: job::Units,
+}
+
+#[patch("/api/shop")]
+async fn shop_change(Signed(me): Signed, house: Data<House>, body: Json<ShopChange>) -> Result<HttpResponse, Fault> {
+    if !me.owner {
+        return Err(Fault::OwnerOnly);
+    }
+    let units = if body.units == job::Units::Inch { "inch" } else { "mm" };
+    house
+        .db
+        .run(move |c| {
+            diesel::update(shops::table.find(me.shop_id)).set(shops::units.eq(units)).execute(c)?;
+            Ok(())
+        })
+        .await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// A person of the shop.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct PersonCard {
+    /// Name.
+    pub name: String,
+    /// May change the shop.
+    pub owner: bool,
+}
+
+#[get("/api/people")]
+async fn people_list(Signed(me): Signed, house: Data<House>) -> Answer<Vec<PersonCard>> {
+    use crate::db::schema::people::dsl;
+    let rows = house.db.run(move |c| {
+        let rows: Vec<(String, bool)> = dsl::people
+            .filter(dsl::shop_id.eq(me.shop_id).and(dsl::active.eq(true)))
+            .order(dsl::name)
+            .select((dsl::name, dsl::owner))
+            .load(c)?;
+        Ok(rows)
+    });
+    Ok(Json(rows.await?.into_iter().map(|(name, owner)| PersonCard { name, owner }).collect()))
+}
+
+/// A new person.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct NewPerson {
+    /// Name to sign in with.
+    pub name: String,
+    /// At least 10 characters.
+    pub password: String,
+}
+
+#[post("/api/people")]
+async fn people_add(Signed(me): Signed, house: Data<House>, body: Json<NewPerson>) -> Result<HttpResponse, Fault> {
+    if !me.owner {
+        return Err(Fault::OwnerOnly);
+    }
+    let b = body.into_inner();
+    house.db.run(move |c| people::add(c, me.shop_id, &b.name, &b.password, false)).await?;
+    Ok(HttpResponse::Created().finish())
+}
+
+#[get("/api/jobs")]
+async fn list(Signed(me): Signed, house: Data<House>) -> Answer<Vec<JobCard>> {
+    Ok(Json(house.db.run(move |c| jobs::list(c, &me)).await?))
+}
+
+#[derive(Debug, Deserialize)]
+struct Upload {
+    file: String,
+}
+
+#[post("/api/jobs")]
+async fn upload(Signed(me): Signed, house: Data<House>, q: Query<Upload>, body: Bytes) -> Answer<JobCard> {
+    let file = q.into_inner().file;
+    let (db, reader) = (house.db.clone(), house.reader.clone());
+    let card = actix_web::web::block(move || {
+        let (raw, picture) = read_model(&reader, &file, &body)?;
+        db.act(|c| {
+            let id = jobs::make(c, me.shop_id, &file, &body, &raw, &picture)?;
+            let job = jobs::of(c, &me, id)?;
+            jobs::card(c, &job)
+        })
+    });
+    Ok(Json(card.await.map_err(|e| Fault::internal(e.to_string()))??))
+}
+
+/// Read an uploaded model in a child process; what it said, and a picture of the part.
+pub fn read_model(reader: &std::path::Path, file: &str, bytes: &[u8]) -> Result<(Vec<u8>, Vec<u8>), Fault> {
+    let lower = file.to_lowercase();
+    if ![".step", ".stp", ".p21"].iter().any(|e| lower.ends_with(e)) {
+        return Err(Fault::Model(format!(
+            "{file} is no STEP file; export the part as STEP (.step or .stp) and drop that"
+        )));
+    }
+    let io = |e: std::io::Error| Fault::internal(format!("a model could not be put down: {e}"));
+    let mut tmp = tempfile::Builder::new().prefix("goldchip-").suffix(".step").tempfile().map_err(io)?;
+    tmp.write_all(bytes).map_err(io)?;
+    let raw = kernel::read_guarded(reader, &[crate::READER_WORD], tmp.path(), &kernel::Limits::default()).map_err(
+        |e| match e {
+            kernel::ReadError::Reader(why) => Fault::internal(why),
+            e => Fault::Model(sentence(&e.to_string())),
+        },
+    )?;
+    let part = part::Part::from_raw(&raw).map_err(|e| Fault::Model(sentence(&e.to_string())))?;
+    let raw = postcard::to_stdvec(&raw).map_err(|e| Fault::internal(e.to_string()))?;
+    Ok((raw, job::sheet::picture(&part.mesh)))
+}
+
+/// With a capital at the start.
+fn sentence(s: &str) -> String {
+    let mut c = s.chars();
+    c.next().map(|f| f.to_uppercase().chain(c).collect()).unwrap_or_default()
+}
+
+#[get("/api/jobs/{id}")]
+async fn state(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<JobState> {
+    Ok(Json(house.db.run(move |c| jobs::state(c, &me, *id)).await?))
+}
+
+#[patch("/api/jobs/{id}")]
+async fn change(
+    Signed(me): Signed,
+    house: Data<House>,
+    id: Path<i64>,
+    b: Json<JobChange>,
+) -> Result<HttpResponse, Fault> {
+    house.db.run(move |c| jobs::change(c, &me, *id, &b)).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[post("/api/jobs/{id}/decisions")]
+async fn decide_route(Signed(me): Signed, house: Data<House>, id: Path<i64>, b: Json<Decide>) -> Answer<Revision> {
+    Ok(Json(house.db.run(move |c| decide::decide(c, &me, *id, &b)).await?))
+}
+
+#[post("/api/jobs/{id}/undo")]
+async fn undo(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Revision> {
+    Ok(Json(house.db.run(move |c| decide::undo(c, &me, *id)).await?))
+}
+
+#[post("/api/jobs/{id}/redo")]
+async fn redo(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Revision> {
+    Ok(Json(house.db.run(move |c| decide::redo(c, &me, *id)).await?))
+}
+
+#[post("/api/jobs/{id}/stop")]
+async fn stop(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    house
+        .db
+        .run(move |c| {
+            let job = jobs::of(c, &me, *id)?;
+            queue::stop(c, job.id)
+        })
+        .await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[post("/api/jobs/{id}/again")]
+async fn again(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    house
+        .db
+        .run(move |c| {
+            let job = jobs::of_locked(c, &me, *id)?;
+            queue::ask(c, job.id, job.revision)
+        })
+        .await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Bytes that belong to a job's newest sheet; they never change under their key.
+async fn of_sheet(
+    me: Me,
+    house: Data<House>,
+    id: i64,
+    kind: &'static str,
+    name: impl FnOnce(&str) -> String + Send + 'static,
+) -> Result<HttpResponse, Fault> {
+    let bytes = house
+        .db
+        .run(move |c| {
+            let job = jobs::of(c, &me, id)?;
+            let key = job.sheet.clone().ok_or(Fault::NotYet("The first plan of this job is still being worked out"))?;
+            match blobs::get(c, &name(&key))? {
+                Some(b) => Ok(Some(b)),
+                None => {
+                    // It was tidied away; it is worked out again.
+                    let waiting =
+                        jobs::newest_task(c, id)?.is_some_and(|t| t.state == "queued" || t.state == "running");
+                    if !waiting {
+                        queue::ask(c, id, job.revision)?;
+                    }
+                    Ok(None)
+                }
+            }
+        })
+        .await?
+        .ok_or(Fault::NotYet("The plan is no longer at hand; it is worked out again"))?;
+    Ok(HttpResponse::Ok().content_type(kind).body(bytes))
+}
+
+#[get("/api/jobs/{id}/sheet")]
+async fn sheet(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    of_sheet(me, house, *id, "application/json", |k| k.to_string()).await
+}
+
+#[get("/api/jobs/{id}/strip")]
+async fn strip(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    of_sheet(me, house, *id, "application/json", |k| Names::of(k).strip()).await
+}
+
+#[get("/api/jobs/{id}/history/{setup}")]
+async fn history(Signed(me): Signed, house: Data<House>, p: Path<(i64, usize)>) -> Result<HttpResponse, Fault> {
+    let (id, setup) = p.into_inner();
+    of_sheet(me, house, id, "application/octet-stream", move |k| Names::of(k).history(setup)).await
+}
+
+#[get("/api/jobs/{id}/mesh")]
+async fn mesh(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    let raw = house.db.run(move |c| {
+        let job = jobs::of(c, &me, *id)?;
+        blobs::get(c, &format!("raw-{}", job.model))?.ok_or(Fault::NoSuch("model"))
+    });
+    let part = crate::work::part_of(&raw.await?).map_err(|e| Fault::internal(e.to_string()))?;
+    Ok(HttpResponse::Ok().content_type("application/octet-stream").body(job::sheet::mesh_bytes(&part.mesh)))
+}
+
+#[get("/api/jobs/{id}/picture")]
+async fn picture_route(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    let png = house.db.run(move |c| {
+        let job = jobs::of(c, &me, *id)?;
+        blobs::get(c, &format!("picture-{}", job.model))?.ok_or(Fault::NoSuch("picture"))
+    });
+    Ok(HttpResponse::Ok()
+        .content_type("image/png")
+        .insert_header((header::CACHE_CONTROL, "private, max-age=86400"))
+        .body(png.await?))
+}
+
+fn download(file: &str, kind: &str, body: Vec<u8>) -> HttpResponse {
+    let name = file.chars().filter(|c| !c.is_control() && *c != '"' && *c != '/').collect();
+    HttpResponse::Ok()
+        .content_type(kind)
+        .insert_header(ContentDisposition {
+            disposition: DispositionType::Attachment,
+            parameters: vec![DispositionParam::Filename(name)],
+        })
+        .body(body)
+}
+
+#[get("/api/jobs/{id}/model")]
+async fn model_route(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    let (file, bytes) = house
+        .db
+        .run(move |c| {
+            let job = jobs::of(c, &me, *id)?;
+            let bytes = blobs::get(c, &format!("model-{}", job.model))?.ok_or(Fault::NoSuch("model"))?;
+            Ok((job.file, bytes))
+        })
+        .await?;
+    Ok(download(&file, "application/octet-stream", bytes))
+}
+
+#[post("/api/jobs/{id}/issue/{side}")]
+async fn issue(Signed(me): Signed, house: Data<House>, p: Path<(i64, usize)>) -> Result<HttpResponse, Fault> {
+    let (id, side) = p.into_inner();
+    let (file, text) = house.db.run(move |c| jobs::issue(c, &me, id, side)).await?;
+    Ok(download(&file, "text/plain; charset=us-ascii", text.into_bytes()))
+}
+
+#[get("/api/jobs/{id}/issued/{issue}")]
+async fn issued(Signed(me): Signed, house: Data<House>, p: Path<(i64, i64)>) -> Result<HttpResponse, Fault> {
+    let (id, number) = p.into_inner();
+    let (file, text) = house.db.run(move |c| jobs::issued_text(c, &me, id, number)).await?;
+    Ok(download(&file, "text/plain; charset=us-ascii", text.into_bytes()))
+}

@@ -1,0 +1,437 @@
+//! Jobs: making, listing, reading.
+
+use crate::blobs;
+use crate::db::rows::{DecisionRow, Job, Task};
+use crate::db::schema::{decisions, issued, jobs, people, shop_revisions, shops, tasks};
+use crate::db::{Conn, last_id, now};
+use crate::decide;
+use crate::fault::Fault;
+use crate::people::Me;
+use crate::queue;
+use chrono::NaiveDateTime;
+use diesel::prelude::*;
+use job::cache::hex;
+use job::sheet::Sheet;
+use job::{Decision, Settled};
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use shop::Shop;
+use ts_rs::TS;
+
+/// Where the background work of a job stands.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Work {
+    /// The sheet is that of the newest revision.
+    Done,
+    /// Somebody will take it.
+    Waiting,
+    /// At it.
+    Running {
+        /// "paths of side 1".
+        stage: String,
+        /// Of that stage, 0 to 1.
+        share: f64,
+    },
+    /// A person stopped it.
+    Stopped,
+    /// It cannot be planned.
+    Failed {
+        /// Says what to do.
+        why: String,
+    },
+}
+
+/// A job on the bench.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+pub struct JobCard {
+    /// Id.
+    #[ts(type = "number")]
+    pub id: i64,
+    /// Title.
+    pub title: String,
+    /// File that it came from.
+    pub file: String,
+    /// Put away.
+    pub archived: bool,
+    /// Made, UTC.
+    pub made_at: String,
+    /// Number of the last decision.
+    #[ts(type = "number")]
+    pub revision: i64,
+    /// Background work.
+    pub work: Work,
+    /// What the newest sheet says; none before the first.
+    pub summary: Option<Summary>,
+}
+
+/// A sheet in a few numbers.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Summary {
+    /// Part, mm.
+    pub size: [f64; 3],
+    /// Material in words.
+    pub material: String,
+    /// min.
+    pub minutes: f64,
+    /// "proved, 1 features left".
+    pub verdict: String,
+    /// Nothing forbids cutting.
+    pub passed: bool,
+    /// Findings by severity: stop, warn, note.
+    pub counts: [usize; 3],
+    /// The gravest finding.
+    pub next: Option<String>,
+}
+
+/// What a decision was, who made it and when.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+pub struct Decided {
+    /// Its number.
+    #[ts(type = "number")]
+    pub revision: i64,
+    /// The decision.
+    pub decision: Decision,
+    /// In words.
+    pub words: String,
+    /// Name.
+    pub who: String,
+    /// UTC.
+    pub at: String,
+    /// It takes back this one.
+    #[ts(type = "number | null")]
+    pub undoes: Option<i64>,
+    /// It makes this one again.
+    #[ts(type = "number | null")]
+    pub redoes: Option<i64>,
+}
+
+/// A job as its screens need it.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+pub struct JobState {
+    /// The card.
+    pub card: JobCard,
+    /// What stands.
+    pub settled: Settled,
+    /// All decisions, oldest first.
+    pub decisions: Vec<Decided>,
+    /// What undo would take back.
+    pub undo: Option<String>,
+    /// What redo would make again.
+    pub redo: Option<String>,
+    /// Revision that the sheet belongs to.
+    #[ts(type = "number | null")]
+    pub sheet_revision: Option<i64>,
+    /// The sheet is that of the newest revision and of this build: only then may it say *proved*.
+    pub fresh: bool,
+    /// A newer shop revision than the job's exists.
+    pub shop_changed: bool,
+    /// Programs that left the house.
+    pub issued: Vec<Issued>,
+}
+
+/// A program that left the house.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+pub struct Issued {
+    /// Id.
+    #[ts(type = "number")]
+    pub id: i64,
+    /// Revision it was made from.
+    #[ts(type = "number")]
+    pub revision: i64,
+    /// "side 1".
+    pub side: String,
+    /// File name.
+    pub file: String,
+    /// Who took it.
+    pub who: String,
+    /// UTC.
+    pub at: String,
+}
+
+fn stamp(t: NaiveDateTime) -> String {
+    t.format("%Y-%m-%dT%H:%M:%SZ").to_string()
+}
+
+/// The newest revision of a shop's data.
+pub fn shop_of(c: &mut Conn, revision: i64) -> Result<Shop, Fault> {
+    let data: String = shop_revisions::table.find(revision).select(shop_revisions::data).first(c)?;
+    serde_json::from_str(&data).map_err(|e| Fault::internal(format!("shop revision {revision}: {e}")))
+}
+
+/// The shop's newest revision.
+pub fn newest_shop_revision(c: &mut Conn, shop: i64) -> Result<i64, Fault> {
+    let id: Option<i64> = shops::table.find(shop).select(shops::revision_id).first(c)?;
+    id.ok_or_else(|| Fault::internal("the shop has no data".into()))
+}
+
+/// A job of a person's shop; whoever is not of that shop sees none.
+pub fn of(c: &mut Conn, me: &Me, id: i64) -> Result<Job, Fault> {
+    jobs::table
+        .filter(jobs::id.eq(id).and(jobs::shop_id.eq(me.shop_id)))
+        .select(Job::as_select())
+        .first(c)
+        .optional()?
+        .ok_or(Fault::NoSuch("job"))
+}
+
+/// The same, locked until the transaction ends: revisions are numbered under this lock.
+pub fn of_locked(c: &mut Conn, me: &Me, id: i64) -> Result<Job, Fault> {
+    jobs::table
+        .filter(jobs::id.eq(id).and(jobs::shop_id.eq(me.shop_id)))
+        .select(Job::as_select())
+        .for_update()
+        .first(c)
+        .optional()?
+        .ok_or(Fault::NoSuch("job"))
+}
+
+/// A title from a file's name: "encoder-bracket.step" → "Encoder bracket".
+pub fn title_of(file: &str) -> String {
+    let stem = file.rsplit_once('.').map_or(file, |p| p.0).replace(['-', '_'], " ");
+    let mut chars = stem.trim().chars();
+    let title: String = chars.next().map(|f| f.to_uppercase().chain(chars).collect()).unwrap_or_default();
+    if title.is_empty() { "Part".into() } else { title.chars().take(120).collect() }
+}
+
+/// A new job from a model that was read: bytes as they came, and the reader's answer.
+pub fn make(c: &mut Conn, shop: i64, file: &str, model: &[u8], raw: &[u8], picture: &[u8]) -> Result<i64, Fault> {
+    let sha = hex(&Sha256::digest(model));
+    blobs::put(c, &format!("model-{sha}"), model, true)?;
+    blobs::put(c, &format!("raw-{sha}"), raw, true)?;
+    blobs::put(c, &format!("picture-{sha}"), picture, true)?;
+    let revision = newest_shop_revision(c, shop)?;
+    diesel::insert_into(jobs::table)
+        .values((
+            jobs::shop_id.eq(shop),
+            jobs::title.eq(title_of(file)),
+            jobs::file.eq(file.chars().take(255).collect::<String>()),
+            jobs::model.eq(sha),
+            jobs::shop_revision_id.eq(revision),
+            jobs::made_at.eq(now()),
+        ))
+        .execute(c)?;
+    let id = last_id(c)?;
+    queue::ask(c, id, 0)?;
+    Ok(id)
+}
+
+fn work_of(job: &Job, task: Option<&Task>) -> Work {
+    let sheet_is_newest = job.sheet.is_some() && job.sheet_revision == Some(job.revision);
+    match task {
+        Some(t) => match t.state.as_str() {
+            "queued" => Work::Waiting,
+            "running" if t.stop => Work::Stopped,
+            "running" => Work::Running { stage: t.stage.clone(), share: t.share },
+            "stopped" if !sheet_is_newest => Work::Stopped,
+            "failed" if !sheet_is_newest => Work::Failed { why: t.why.clone().unwrap_or_default() },
+            _ => Work::Done,
+        },
+        None => Work::Done,
+    }
+}
+
+/// The newest task of a job.
+pub fn newest_task(c: &mut Conn, job: i64) -> Result<Option<Task>, Fault> {
+    Ok(tasks::table
+        .filter(tasks::job_id.eq(job))
+        .order(tasks::id.desc())
+        .select(Task::as_select())
+        .first(c)
+        .optional()?)
+}
+
+fn summary_name(sheet: &str) -> String {
+    format!("summary-{sheet}")
+}
+
+/// Keep the few numbers of a sheet beside it.
+pub fn put_summary(c: &mut Conn, key: &str, s: &Sheet) -> Result<(), Fault> {
+    let count = |v: reason::Severity| s.proof.findings.iter().filter(|f| f.severity == v).count();
+    let summary = Summary {
+        size: s.part.size,
+        material: s.stock.material_name.clone(),
+        minutes: s.proof.minutes,
+        verdict: s.proof.verdict.clone(),
+        passed: s.proof.passed,
+        counts: [reason::Severity::Stop, reason::Severity::Warn, reason::Severity::Note].map(count),
+        next: s.proof.findings.first().map(|f| f.what.clone()),
+    };
+    let json = serde_json::to_vec(&summary).map_err(|e| Fault::internal(e.to_string()))?;
+    blobs::put(c, &summary_name(key), &json, false)
+}
+
+/// A card.
+pub fn card(c: &mut Conn, job: &Job) -> Result<JobCard, Fault> {
+    let task = newest_task(c, job.id)?;
+    let summary = match &job.sheet {
+        Some(key) => blobs::get(c, &summary_name(key))?.and_then(|b| serde_json::from_slice(&b).ok()),
+        None => None,
+    };
+    Ok(JobCard {
+        id: job.id,
+        title: job.title.clone(),
+        file: job.file.clone(),
+        archived: job.archived,
+        made_at: stamp(job.made_at),
+        revision: job.revision,
+        work: work_of(job, task.as_ref()),
+        summary,
+    })
+}
+
+/// All jobs of a shop, the newest first.
+pub fn list(c: &mut Conn, me: &Me) -> Result<Vec<JobCard>, Fault> {
+    let rows: Vec<Job> =
+        jobs::table.filter(jobs::shop_id.eq(me.shop_id)).order(jobs::id.desc()).select(Job::as_select()).load(c)?;
+    rows.iter().map(|j| card(c, j)).collect()
+}
+
+/// Decisions of a job with who made them, oldest first.
+pub fn decisions_of(c: &mut Conn, job: i64) -> Result<Vec<(DecisionRow, String)>, Fault> {
+    Ok(decisions::table
+        .inner_join(people::table)
+        .filter(decisions::job_id.eq(job))
+        .order(decisions::revision)
+        .select((DecisionRow::as_select(), people::name))
+        .load(c)?)
+}
+
+/// A decision from its row.
+pub fn decision_of(row: &DecisionRow) -> Result<Decision, Fault> {
+    serde_json::from_str(&row.body).map_err(|e| Fault::internal(format!("decision {}: {e}", row.revision)))
+}
+
+/// What stands.
+pub fn settled(c: &mut Conn, job: i64) -> Result<Settled, Fault> {
+    let rows = decisions_of(c, job)?;
+    let list: Vec<Decision> = rows.iter().map(|r| decision_of(&r.0)).collect::<Result<_, _>>()?;
+    Ok(Settled::after(&list))
+}
+
+/// Everything a job's screens need but the sheet.
+pub fn state(c: &mut Conn, me: &Me, id: i64) -> Result<JobState, Fault> {
+    let job = of(c, me, id)?;
+    let rows = decisions_of(c, id)?;
+    let mut list = Vec::new();
+    for (r, who) in &rows {
+        let decision = decision_of(r)?;
+        list.push(Decided {
+            revision: r.revision,
+            words: decide::words(&decision),
+            decision,
+            who: who.clone(),
+            at: stamp(r.at),
+            undoes: r.undoes,
+            redoes: r.redoes,
+        });
+    }
+    let all: Vec<DecisionRow> = rows.into_iter().map(|r| r.0).collect();
+    let (undo, redo) = decide::stacks(&all, me.id);
+    let words_of = |rev: Option<&i64>| {
+        rev.and_then(|r| list.iter().find(|d| d.revision == *r)).map(|d| decide::words(&d.decision))
+    };
+    let settled = Settled::after(list.iter().map(|d| &d.decision));
+    let card = card(c, &job)?;
+    let fresh = job.sheet_revision == Some(job.revision) && card.work == Work::Done;
+    let newest = newest_shop_revision(c, job.shop_id)?;
+    let out: Vec<(i64, i64, String, String, i64, NaiveDateTime)> = issued::table
+        .filter(issued::job_id.eq(id))
+        .order(issued::id.desc())
+        .select((issued::id, issued::revision, issued::side, issued::file, issued::person_id, issued::at))
+        .load(c)?;
+    let names: Vec<(i64, String)> = people::table.select((people::id, people::name)).load(c)?;
+    let name = |p: i64| names.iter().find(|n| n.0 == p).map_or_else(String::new, |n| n.1.clone());
+    Ok(JobState {
+        undo: words_of(undo.last()),
+        redo: words_of(redo.last()),
+        decisions: list,
+        settled,
+        sheet_revision: job.sheet_revision,
+        fresh,
+        shop_changed: newest != job.shop_revision_id,
+        issued: out
+            .into_iter()
+            .map(|(id, revision, side, file, p, at)| Issued { id, revision, side, file, who: name(p), at: stamp(at) })
+            .collect(),
+        card,
+    })
+}
+
+/// Hand out a program: it is kept as it is, with its plan, shop and build.
+pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, String), Fault> {
+    let job = of(c, me, id)?;
+    let key = job.sheet.clone().filter(|_| job.sheet_revision == Some(job.revision));
+    let key =
+        key.ok_or(Fault::NotYet("The plan is being worked out again; wait until it is proved, then take the program"))?;
+    let json = blobs::get(c, &key)?.ok_or(Fault::NotYet("The plan is no longer at hand; it is worked out again"))?;
+    let sheet: Sheet = serde_json::from_slice(&json).map_err(|e| Fault::internal(e.to_string()))?;
+    let s = sheet.sides.get(side).ok_or(Fault::NoSuch("side"))?;
+    let stem: String =
+        job.title.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    let file = format!("{}-{}.ngc", side + 1, stem.trim_matches('-'));
+    diesel::insert_into(issued::table)
+        .values((
+            issued::job_id.eq(id),
+            issued::revision.eq(job.revision),
+            issued::side.eq(&s.name),
+            issued::file.eq(&file),
+            issued::program.eq(&s.program),
+            issued::sheet.eq(String::from_utf8_lossy(&json).into_owned()),
+            issued::shop_revision_id.eq(job.shop_revision_id),
+            issued::build.eq(job::cache::BUILD),
+            issued::person_id.eq(me.id),
+            issued::at.eq(now()),
+        ))
+        .execute(c)?;
+    Ok((file, s.program.clone()))
+}
+
+/// A program that left the house, as it left.
+pub fn issued_text(c: &mut Conn, me: &Me, id: i64, issue: i64) -> Result<(String, String), Fault> {
+    of(c, me, id)?;
+    issued::table
+        .filter(issued::id.eq(issue).and(issued::job_id.eq(id)))
+        .select((issued::file, issued::program))
+        .first(c)
+        .optional()?
+        .ok_or(Fault::NoSuch("program"))
+}
+
+/// Change a title, put a job away or take it out again.
+#[derive(Debug, Clone, Default, Deserialize, TS)]
+#[ts(optional_fields)]
+pub struct JobChange {
+    /// New title.
+    pub title: Option<String>,
+    /// Put away or not.
+    pub archived: Option<bool>,
+}
+
+/// Make such a change.
+pub fn change(c: &mut Conn, me: &Me, id: i64, change: &JobChange) -> Result<(), Fault> {
+    of_locked(c, me, id)?;
+    if let Some(t) = &change.title {
+        let t = t.trim();
+        if t.is_empty() || t.chars().count() > 120 {
+            return Err(Fault::Bad("A title has between 1 and 120 characters".into()));
+        }
+        diesel::update(jobs::table.find(id)).set(jobs::title.eq(t)).execute(c)?;
+    }
+    if let Some(a) = change.archived {
+        diesel::update(jobs::table.find(id)).set(jobs::archived.eq(a)).execute(c)?;
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn titles_come_from_file_names() {
+        assert_eq!(title_of("encoder-bracket.step"), "Encoder bracket");
+        assert_eq!(title_of("a.b_c.stp"), "A.b c");
+        assert_eq!(title_of(".step"), "Part");
+    }
+}

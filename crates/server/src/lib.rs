@@ -1,0 +1,17 @@
+//! The server: people, jobs, decisions and their background work in a database, and the web in front of it. Planning and proving are the
+//! core's; here is only who may ask for it, when it is done, and where it is kept.
+
+pub mod blobs;
+pub mod db;
+pub mod decide;
+pub mod demo;
+pub mod fault;
+pub mod http;
+pub mod jobs;
+pub mod people;
+pub mod queue;
+pub mod types;
+pub mod work;
+
+/// The hidden word with which this program starts itself to read a model.
+pub const READER_WORD: &str = "read-model";

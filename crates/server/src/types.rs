@@ -1,0 +1,26 @@
+//! The types that cross to the front end, written as TypeScript: `web/src/api/types` is made from these and checked against them.
+
+use std::path::Path;
+use ts_rs::{Config, TS};
+
+/// Write all types into a folder.
+pub fn write(dir: &Path) -> Result<(), String> {
+    let c = Config::new().with_out_dir(dir).with_large_int("number");
+    let all = [
+        job::sheet::Sheet::export_all(&c),
+        job::sheet::Strip::export_all(&c),
+        job::Decision::export_all(&c),
+        crate::decide::Decide::export_all(&c),
+        crate::decide::Revision::export_all(&c),
+        crate::fault::Refusal::export_all(&c),
+        crate::jobs::JobState::export_all(&c),
+        crate::jobs::JobChange::export_all(&c),
+        crate::people::Me::export_all(&c),
+        crate::people::SignIn::export_all(&c),
+        crate::http::ShopChange::export_all(&c),
+        crate::http::PersonCard::export_all(&c),
+        crate::http::NewPerson::export_all(&c),
+        shop::Shop::export_all(&c),
+    ];
+    all.into_iter().collect::<Result<Vec<()>, _>>().map(|_| ()).map_err(|e| e.to_string())
+}

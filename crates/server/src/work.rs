@@ -1,0 +1,212 @@
+//! The worker: claims tasks, plans and proves, keeps what comes out.
+
+use crate::blobs::{self, DbCache};
+use crate::db::Db;
+use crate::db::rows::Job;
+use crate::db::schema::jobs;
+use crate::fault::Fault;
+use crate::jobs as job_rows;
+use crate::queue::{self, Claim};
+use diesel::prelude::*;
+use job::cache::StageKey;
+use job::chain::{limits_of, setups_of};
+use job::{Cache, Desk, JobError, Settled};
+use kernel::RawModel;
+use part::Part;
+use shop::Shop;
+use std::panic::AssertUnwindSafe;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Mutex, PoisonError};
+use std::time::Duration;
+
+/// Columns of the picture that follows the hand on the proof strip.
+const COLUMNS: f64 = 14_000.0;
+
+/// Names under which the parts of a sheet lie.
+pub struct Names(String);
+
+impl Names {
+    /// Of a sheet's key.
+    pub fn of(key: &str) -> Names {
+        Names(key.into())
+    }
+    /// The proof strip.
+    pub fn strip(&self) -> String {
+        format!("strip-{}", self.0)
+    }
+    /// The stock's history in one setup, from 0.
+    pub fn history(&self, setup: usize) -> String {
+        format!("history-{setup}-{}", self.0)
+    }
+}
+
+/// Key of a sheet: what goes into it, and the build.
+pub fn sheet_key(model: &str, shop: &Shop, title: &str, settled: &Settled) -> String {
+    // The unit of the screens changes nothing of the plan.
+    let settled = Settled { units: None, ..settled.clone() };
+    StageKey::new("sheet").with(&model).with(shop).with(&title).with(&settled).done()
+}
+
+/// A model that the reader has answered for, as a part.
+pub fn part_of(raw: &[u8]) -> Result<Part, JobError> {
+    let raw: RawModel = postcard::from_bytes(raw)
+        .map_err(|e| JobError::Read(kernel::ReadError::Reader(format!("the kept model cannot be read ({e})"))))?;
+    Ok(Part::from_raw(&raw)?)
+}
+
+struct Order {
+    job: Job,
+    shop: Shop,
+    settled: Settled,
+    raw: Vec<u8>,
+}
+
+/// Work until told to stop.
+pub fn run(db: &Db, name: &str, stop: &AtomicBool) {
+    let mut idle = 0_u32;
+    while !stop.load(Ordering::Relaxed) {
+        match db.act(|c| queue::claim(c, name)) {
+            Ok(Some(claim)) => {
+                idle = 0;
+                one(db, name, &claim, stop);
+            }
+            Ok(None) => {
+                idle += 1;
+                if idle % 600 == 0 {
+                    let _ = db.act(blobs::tidy_usual);
+                }
+                std::thread::sleep(Duration::from_millis(150));
+            }
+            Err(e) => {
+                eprintln!("goldchip: the queue: {e:?}");
+                std::thread::sleep(Duration::from_secs(2));
+            }
+        }
+    }
+}
+
+/// One task, whatever comes of it.
+fn one(db: &Db, name: &str, claim: &Claim, shutdown: &AtomicBool) {
+    let stop = AtomicBool::new(false);
+    let over = AtomicBool::new(false);
+    let at: Mutex<(&'static str, f64)> = Mutex::new(("model", 0.0));
+    let done = std::thread::scope(|s| {
+        s.spawn(|| {
+            // The heart: it beats as long as the work goes on, and brings word that it should not.
+            while !over.load(Ordering::Relaxed) {
+                let (stage, share) = *at.lock().unwrap_or_else(PoisonError::into_inner);
+                let wanted = db.act(|c| queue::beat(c, claim.id, name, stage, share)).unwrap_or(true);
+                if !wanted || shutdown.load(Ordering::Relaxed) {
+                    stop.store(true, Ordering::Relaxed);
+                }
+                std::thread::sleep(Duration::from_millis(250));
+            }
+        });
+        let heard = |stage: &'static str, share: f64| {
+            *at.lock().unwrap_or_else(PoisonError::into_inner) = (stage, share);
+        };
+        let done = std::panic::catch_unwind(AssertUnwindSafe(|| plan(db, claim, &stop, &heard)));
+        over.store(true, Ordering::Relaxed);
+        done
+    });
+    let (state, why) = match done {
+        Ok(Ok(())) => ("done", None),
+        // A worker that shuts down gives its task back.
+        Ok(Err(Outcome::Stopped)) if shutdown.load(Ordering::Relaxed) => ("queued", None),
+        Ok(Err(Outcome::Stopped)) => ("stopped", None),
+        Ok(Err(Outcome::Refused(why))) => ("failed", Some(why)),
+        Ok(Err(Outcome::Fault(f))) => {
+            eprintln!("goldchip: task {}: {f:?}", claim.id);
+            (
+                "failed",
+                Some("Planning failed here; it is in the server's log. Change something, or try again".to_string()),
+            )
+        }
+        Err(_) => (
+            "failed",
+            Some("Planning stopped with an internal error; report it with the model. Nothing was proved".to_string()),
+        ),
+    };
+    if let Err(e) = db.act(|c| queue::end(c, claim.id, name, state, why.as_deref())) {
+        eprintln!("goldchip: task {}: {e:?}", claim.id);
+    }
+}
+
+enum Outcome {
+    Stopped,
+    Refused(String),
+    Fault(Fault),
+}
+
+impl From<Fault> for Outcome {
+    fn from(f: Fault) -> Self {
+        Outcome::Fault(f)
+    }
+}
+
+impl From<JobError> for Outcome {
+    fn from(e: JobError) -> Self {
+        match e {
+            JobError::Stopped => Outcome::Stopped,
+            e => Outcome::Refused(e.to_string()),
+        }
+    }
+}
+
+fn order(db: &Db, claim: &Claim) -> Result<Order, Fault> {
+    db.act(|c| {
+        let job: Job = jobs::table.find(claim.job_id).select(Job::as_select()).first(c)?;
+        let raw = blobs::get(c, &format!("raw-{}", job.model))?
+            .ok_or_else(|| Fault::internal(format!("the model of job {} is gone", job.id)))?;
+        let shop = job_rows::shop_of(c, job.shop_revision_id)?;
+        let settled = job_rows::settled(c, job.id)?;
+        Ok(Order { job, shop, settled, raw })
+    })
+}
+
+fn plan(db: &Db, claim: &Claim, stop: &AtomicBool, heard: &(dyn Fn(&'static str, f64) + Sync)) -> Result<(), Outcome> {
+    let o = order(db, claim)?;
+    let key = sheet_key(&o.job.model, &o.shop, &o.job.title, &o.settled);
+    let cache = DbCache(db.clone());
+    let names = Names::of(&key);
+    let there = db.act(|c| {
+        let all = [key.clone(), names.strip(), names.history(0), names.history(1)];
+        for n in &all {
+            if blobs::get(c, n)?.is_none() {
+                return Ok(false);
+            }
+        }
+        Ok(true)
+    })?;
+    if !there {
+        let desk = Desk { model: o.job.model.clone(), cache: &cache, stop, heard };
+        desk.tell("model", 0.0)?;
+        let part = part_of(&o.raw)?;
+        let planned = job::plan_at(&part, &o.job.title, &o.shop, &o.settled, &desk)?;
+        let proof = job::prove_plan_at(&part, &planned.plan, &o.shop, &desk)?;
+        desk.tell("card", 0.0)?;
+        let sheet = job::sheet::sheet(&part, &planned.plan, &proof, &o.shop, &o.settled);
+        let strip = job::sheet::strip(&planned.plan, &proof, &o.shop);
+        let setups = setups_of(&planned.plan)?;
+        let block = planned.plan.hold.stock;
+        let histories = proof::histories(&block, &setups, &limits_of(&o.shop.machine).motion, COLUMNS);
+        desk.tell("card", 0.8)?;
+        let json = |v: serde_json::Result<Vec<u8>>| v.map_err(|e| Fault::internal(e.to_string()));
+        cache.put(&names.strip(), &json(serde_json::to_vec(&strip))?);
+        for (k, h) in histories.iter().enumerate() {
+            cache.put(&names.history(k), &job::sheet::history_bytes(h));
+        }
+        db.act(|c| job_rows::put_summary(c, &key, &sheet))?;
+        cache.put(&key, &json(serde_json::to_vec(&sheet))?);
+    }
+    db.act(|c| {
+        let job: Job = jobs::table.find(o.job.id).for_update().select(Job::as_select()).first(c)?;
+        if job.sheet_revision.is_none_or(|r| r <= o.job.revision) {
+            diesel::update(jobs::table.find(job.id))
+                .set((jobs::sheet.eq(&key), jobs::sheet_revision.eq(o.job.revision)))
+                .execute(c)?;
+        }
+        Ok(())
+    })?;
+    Ok(())
+}
