@@ -9,7 +9,7 @@ use crate::time::{self, Motion};
 use geom::{Box3, DVec2, DVec3};
 
 /// Smaller changes of height are not shown, mm.
-const SHOWN: f64 = 0.02;
+const SHOWN: f64 = 0.08;
 
 /// A column's upper end falls.
 #[derive(Debug, Clone, Copy, PartialEq)]

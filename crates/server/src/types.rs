@@ -22,5 +22,14 @@ pub fn write(dir: &Path) -> Result<(), String> {
         crate::http::NewPerson::export_all(&c),
         shop::Shop::export_all(&c),
     ];
-    all.into_iter().collect::<Result<Vec<()>, _>>().map(|_| ()).map_err(|e| e.to_string())
+    all.into_iter().collect::<Result<Vec<()>, _>>().map_err(|e| e.to_string())?;
+    let mut names: Vec<String> = std::fs::read_dir(dir)
+        .map_err(|e| e.to_string())?
+        .flatten()
+        .filter_map(|f| f.file_name().to_string_lossy().strip_suffix(".ts").map(String::from))
+        .filter(|n| n != "index")
+        .collect();
+    names.sort();
+    let index: String = names.iter().map(|n| format!("export * from './{n}';\n")).collect();
+    std::fs::write(dir.join("index.ts"), index).map_err(|e| e.to_string())
 }

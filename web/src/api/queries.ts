@@ -1,0 +1,41 @@
+import { queryOptions } from '@tanstack/react-query';
+import { readHistory } from '../model/history';
+import { api, Refused } from './client';
+import type { JobCard, JobState, Me, PersonCard, Sheet, Shop, Strip } from './types';
+
+const forever = { staleTime: Infinity };
+/** Signed out, or no such thing: asking again does not help. */
+export const retry = (n: number, e: Error) => n < 2 && !(e instanceof Refused && e.status >= 400);
+
+export const meQuery = queryOptions({ queryKey: ['me'], queryFn: () => api.get<Me>('/api/me'), retry });
+export const shopQuery = queryOptions({ queryKey: ['shop'], queryFn: () => api.get<Shop>('/api/shop'), ...forever });
+export const peopleQuery = queryOptions({ queryKey: ['people'], queryFn: () => api.get<PersonCard[]>('/api/people') });
+export const jobsQuery = queryOptions({ queryKey: ['jobs'], queryFn: () => api.get<JobCard[]>('/api/jobs') });
+export const jobQuery = (id: number) =>
+  queryOptions({ queryKey: ['job', id], queryFn: () => api.get<JobState>(`/api/jobs/${id}`), retry });
+
+/** Results of a revision: they are asked for again when the sheet's revision moves on; the old ones stay on the screen until then. */
+export const sheetQuery = (id: number, revision: number | null) =>
+  queryOptions({
+    queryKey: ['sheet', id, revision],
+    queryFn: () => api.get<Sheet>(`/api/jobs/${id}/sheet`),
+    enabled: revision !== null,
+    placeholderData: (old: Sheet | undefined) => old,
+    ...forever,
+  });
+export const stripQuery = (id: number, revision: number | null) =>
+  queryOptions({
+    queryKey: ['strip', id, revision],
+    queryFn: () => api.get<Strip>(`/api/jobs/${id}/strip`),
+    enabled: revision !== null,
+    ...forever,
+  });
+export const historyQuery = (id: number, revision: number | null, setup: number) =>
+  queryOptions({
+    queryKey: ['history', id, revision, setup],
+    queryFn: async () => readHistory(await api.bytes(`/api/jobs/${id}/history/${setup}`)),
+    enabled: revision !== null,
+    ...forever,
+  });
+export const meshQuery = (id: number) =>
+  queryOptions({ queryKey: ['mesh', id], queryFn: () => api.bytes(`/api/jobs/${id}/mesh`), ...forever });

@@ -1,0 +1,331 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useCallback, useEffect, useMemo, useState } from 'react';
+import { Navigate, useNavigate, useParams, useSearchParams } from 'react-router';
+import styled from 'styled-components';
+import { api, historyQuery, jobQuery, meshQuery, sheetQuery, shopQuery, stripQuery } from '../api';
+import type { Decision, Finding, JobCard, JobState, Me, Place } from '../api/types';
+import { atLine, stepAt, type Cursor } from '../model/strip';
+import { Button, Kbd } from '../parts/basics';
+import type { Picked, Play } from '../stage/scene';
+import { Stage } from '../stage/Stage';
+import { CuttersTicket } from '../tickets/cutters/CuttersTicket';
+import { HoldTicket } from '../tickets/hold/HoldTicket';
+import { OrderTicket } from '../tickets/order/OrderTicket';
+import { PartTicket } from '../tickets/part/PartTicket';
+import { ProgramTicket } from '../tickets/program/ProgramTicket';
+import { ProofTicket } from '../tickets/proof/ProofTicket';
+import { StockTicket } from '../tickets/stock/StockTicket';
+import { Checks } from './Checks';
+import { allOps, JobContext, TICKETS, type Job, type Ticket } from './job';
+import { Keys } from './Keys';
+import { Over } from './Over';
+import { ProofStrip } from './ProofStrip';
+import { RouteStrip } from './RouteStrip';
+import { refuse, Store, tell, themeName, UnitsContext } from './settings';
+import { Top } from './Top';
+
+const Page = styled.div`
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+`;
+
+const Body = styled.main`
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) min(548px, 50vw);
+  .card {
+    min-height: 0;
+    overflow: auto;
+    background: ${(p) => p.theme.card};
+    border-left: 1px solid ${(p) => p.theme.edge};
+    padding: 16px 20px 20px;
+  }
+  .empty {
+    grid-column: 1 / -1;
+    display: grid;
+    place-content: center;
+    justify-items: center;
+    gap: 12px;
+    max-width: 640px;
+    margin: auto;
+    text-align: center;
+  }
+`;
+
+const cards: Record<Ticket, () => React.JSX.Element> = {
+  part: PartTicket,
+  stock: StockTicket,
+  hold: HoldTicket,
+  order: OrderTicket,
+  cutters: CuttersTicket,
+  proof: ProofTicket,
+  program: ProgramTicket,
+};
+
+export function JobPage({ me }: { me: Me }) {
+  const { id: text, ticket = 'part' } = useParams();
+  const id = Number(text);
+  const state = useQuery(jobQuery(id));
+  if (!TICKETS.includes(ticket as Ticket)) return <Navigate to={`/jobs/${id}/part`} replace />;
+  if (state.isPending) return <Page />;
+  if (state.error)
+    return (
+      <Page>
+        <Top me={me} title="Gold Chip" words="" />
+        <Body>
+          <div className="empty">
+            <h1>{state.error.message}</h1>
+            <p>It may have been put away, or it belongs to another shop.</p>
+          </div>
+        </Body>
+      </Page>
+    );
+  return <Open key={id} id={id} me={me} state={state.data} ticket={ticket as Ticket} />;
+}
+
+/** Hears what happens to the job: the card follows at once, the rest is asked for when something is new. */
+function useEvents(id: number) {
+  const client = useQueryClient();
+  useEffect(() => {
+    const source = new EventSource(`/api/jobs/${id}/events`);
+    source.addEventListener('job', (e) => {
+      const card = JSON.parse((e as MessageEvent<string>).data) as JobCard;
+      const old = client.getQueryData<JobState>(['job', id]);
+      const same = old && old.card.revision === card.revision && old.card.work.kind === card.work.kind;
+      if (old) client.setQueryData<JobState>(['job', id], { ...old, card, fresh: old.fresh && Boolean(same) });
+      if (!same) void client.invalidateQueries({ queryKey: ['job', id] });
+    });
+    return () => source.close();
+  }, [client, id]);
+}
+
+function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; ticket: Ticket }) {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const [search, setSearch] = useSearchParams();
+  const sheet = useQuery(sheetQuery(id, state.sheet_revision));
+  const strip = useQuery(stripQuery(id, state.sheet_revision));
+  const shop = useQuery(shopQuery);
+  const mesh = useQuery(meshQuery(id));
+  const [cursor] = useState(() => new Store<Cursor>({ setup: 0, at: 0 }));
+  const [side, setSide] = useState(0);
+  const [places, setPlaces] = useState<readonly Place[]>([]);
+  const [faces, setFaces] = useState<readonly number[]>([]);
+  const [checks, setChecks] = useState(false);
+  const [keys, setKeys] = useState(false);
+  const [hover, setHover] = useState<number | null>(null);
+  const [ruler, setRuler] = useState<[Picked | null, Picked | null]>([null, null]);
+  useEvents(id);
+  const units = state.settled.units ?? (me.units === 'inch' ? 'inch' : 'mm');
+  const s = sheet.data;
+
+  const go = useCallback((t: Ticket) => void navigate(`/jobs/${id}/${t}${location.search}`), [navigate, id]);
+  const act = useCallback(
+    async (path: string, body: unknown, done: string | null) => {
+      try {
+        await api.act('POST', `/api/jobs/${id}/${path}`, body);
+        if (done) tell('done', done);
+      } catch (e) {
+        refuse(e);
+      }
+      await client.invalidateQueries({ queryKey: ['job', id] });
+    },
+    [client, id],
+  );
+  const decide = useCallback(
+    (decision: Decision) => void act('decisions', { revision: state.card.revision, decision }, null),
+    [act, state.card.revision],
+  );
+  const undo = useCallback(() => void act('undo', undefined, `Undone: ${state.undo ?? ''}`), [act, state.undo]);
+  const redo = useCallback(() => void act('redo', undefined, `Made again: ${state.redo ?? ''}`), [act, state.redo]);
+
+  const chosenId = search.get('op');
+  const chosen = useMemo(() => {
+    if (!s) return null;
+    const ops = allOps(s);
+    return ops.find((o) => o.op.op.id === chosenId) ?? ops.find((o) => o.op.word === 'rough') ?? ops[0] ?? null;
+  }, [s, chosenId]);
+  const choose = useCallback(
+    (op: string) => {
+      setSearch({ op }, { replace: true });
+      const c = s && allOps(s).find((o) => o.op.op.id === op);
+      const timed = c && strip.data?.setups[c.sideIndex]?.ops.find((o) => o.id === op);
+      if (c && timed) cursor.set({ setup: c.sideIndex, at: timed.end });
+    },
+    [setSearch, s, strip.data, cursor],
+  );
+
+  // The strip may have become shorter.
+  useEffect(() => {
+    const c = cursor.get();
+    const len = strip.data?.setups[c.setup]?.seconds;
+    if (len !== undefined && c.at > len) cursor.set({ setup: c.setup, at: len });
+  }, [strip.data, cursor]);
+
+  const shows = ticket === 'order' || ticket === 'cutters' || ticket === 'proof' || ticket === 'program';
+  const [setup, setSetup] = useState(0);
+  useEffect(() => cursor.subscribe(() => setSetup(cursor.get().setup)), [cursor]);
+  const history = useQuery(historyQuery(id, shows ? state.sheet_revision : null, setup));
+
+  const play = useMemo<Play | null>(() => {
+    if (!s) return null;
+    if (ticket === 'part') return { kind: 'part', blue: faces, brass: hover === null ? [] : [hover] };
+    if (ticket === 'stock') return { kind: 'part', block: s.stock.place };
+    if (ticket === 'hold') {
+      const x = s.sides[side];
+      return x ? { kind: 'hold', side: x, block: s.stock.place, finished: side > 0 } : null;
+    }
+    const x = s.sides[setup];
+    const t = strip.data?.setups[setup];
+    if (!x || !t || !history.data) return null;
+    const lines = chosen && chosen.sideIndex === setup && (ticket === 'order' || ticket === 'cutters') ? chosen.op.lines : undefined;
+    return { kind: 'cut', side: x, history: history.data, strip: t, lines };
+  }, [s, ticket, faces, hover, side, setup, strip.data, history.data, chosen]);
+
+  const show = useCallback(
+    (f: Finding) => {
+      setChecks(false);
+      setPlaces(f.places);
+      const k = s?.sides.findIndex((x) => x.name === f.setup) ?? -1;
+      const t = strip.data?.setups[k];
+      if (f.line && t) cursor.set({ setup: k, at: atLine(t, f.line) });
+      else if (k >= 0 && t) cursor.set({ setup: k, at: t.seconds });
+      else {
+        const last = (strip.data?.setups.length ?? 1) - 1;
+        cursor.set({ setup: last, at: strip.data?.setups[last]?.seconds ?? 0 });
+      }
+      if (ticket !== 'proof' && ticket !== 'program' && ticket !== 'part') go('proof');
+    },
+    [s, strip.data, cursor, go, ticket],
+  );
+
+  useEffect(() => setPlaces([]), [ticket, state.sheet_revision]);
+  useEffect(() => setRuler([null, null]), [ticket]);
+
+  useEffect(() => {
+    const step = (by: 1 | -1, what: 'line' | 'op') => {
+      const c = cursor.get();
+      const t = strip.data?.setups[c.setup];
+      if (!t) return;
+      if (what === 'line') {
+        // From the end of a step to the end of the next.
+        const k = stepAt(t, c.at + 1e-6) + (by > 0 ? 0 : -1) - (by < 0 && (t.end[stepAt(t, c.at)] ?? 0) === c.at ? 0 : 0);
+        const at = by > 0 ? t.end[k] : t.end[stepAt(t, c.at) - 1];
+        if (at !== undefined) return cursor.set({ setup: c.setup, at });
+        return by < 0 ? cursor.set({ setup: c.setup, at: 0 }) : undefined;
+      }
+      const ends = t.ops.map((o) => o.end);
+      const next = by > 0 ? ends.find((e) => e > c.at + 0.01) : ends.findLast((e) => e < c.at - 0.01);
+      if (next !== undefined) return cursor.set({ setup: c.setup, at: next });
+      const other = strip.data?.setups[c.setup + by];
+      if (other) return cursor.set({ setup: c.setup + by, at: by > 0 ? (other.ops[0]?.end ?? 0) : other.seconds });
+      if (by < 0) cursor.set({ setup: c.setup, at: 0 });
+    };
+    const press = (e: KeyboardEvent) => {
+      const el = e.target as HTMLElement;
+      const typing = ['INPUT', 'TEXTAREA', 'SELECT'].includes(el.tagName) || el.isContentEditable;
+      const list = el.getAttribute('role') === 'option' || el.closest('[role=dialog]');
+      if (typing || list || e.altKey || e.metaKey || e.ctrlKey) return;
+      const ticketKey = TICKETS[Number(e.key) - 1];
+      const does: Record<string, () => void> = {
+        b: () => void navigate('/'),
+        c: () => setChecks(true),
+        z: undo,
+        y: redo,
+        ',': () => step(-1, 'line'),
+        '.': () => step(1, 'line'),
+        '[': () => step(-1, 'op'),
+        ']': () => step(1, 'op'),
+        u: () => decide({ about: 'units', units: units === 'mm' ? 'inch' : 'mm' }),
+        l: () => themeName.set(themeName.get() === 'desk' ? 'machine' : 'desk'),
+        '?': () => setKeys(true),
+      };
+      const f = ticketKey ? () => go(ticketKey) : does[e.key.toLowerCase()];
+      if (!f) return;
+      e.preventDefault();
+      f();
+    };
+    window.addEventListener('keydown', press);
+    return () => window.removeEventListener('keydown', press);
+  }, [cursor, strip.data, navigate, undo, redo, decide, units, go]);
+
+  const pick = useCallback((p: Picked) => setRuler(([a, b]) => (a && !b ? [a, p] : [p, null])), []);
+  const Card = cards[ticket];
+  const job: Job | null =
+    s && shop.data
+      ? { id, me, state, sheet: s, shop: shop.data, strip: strip.data, cursor, chosen, choose, side, setSide, places, setPlaces, faces, setFaces, decide, go }
+      : null;
+  const w = state.card.work;
+  return (
+    <UnitsContext value={units}>
+      <Page data-revision={state.card.revision} data-fresh={state.fresh}>
+        <Top me={me} title={state.card.title} words={s ? `${s.stock.material_name} · ${shop.data?.machine.name ?? ''}` : state.card.file}>
+          <Button $small onPress={undo} isDisabled={!state.undo} aria-label={state.undo ? `Undo ${state.undo}` : 'Undo'}>
+            Undo <Kbd>Z</Kbd>
+          </Button>
+          <Button $small onPress={redo} isDisabled={!state.redo} aria-label={state.redo ? `Redo ${state.redo}` : 'Redo'}>
+            Redo <Kbd>Y</Kbd>
+          </Button>
+          <Button $small onPress={() => decide({ about: 'units', units: units === 'mm' ? 'inch' : 'mm' })} aria-label={`Lengths in ${units}. Switch`}>
+            {units === 'mm' ? 'mm' : 'inch'}
+          </Button>
+        </Top>
+        <RouteStrip state={state} sheet={s} id={id} />
+        {job ? (
+          <JobContext value={job}>
+            <Body>
+              <Stage
+                play={play}
+                mesh={mesh.data}
+                places={places}
+                cursor={cursor}
+                onHover={ticket === 'part' ? setHover : undefined}
+                onPick={ticket === 'part' ? pick : undefined}
+                ruler={ruler}
+                label={`${ticket}: picture of ${state.card.title}`}
+              >
+                <Over ticket={ticket} hover={hover} ruler={ruler} onClear={() => setRuler([null, null])} setup={setup} />
+              </Stage>
+              <section className="card" aria-label={ticket} tabIndex={0}>
+                <Card />
+              </section>
+            </Body>
+            {(ticket === 'proof' || ticket === 'program') && strip.data ? (
+              <ProofStrip strip={strip.data} cursor={cursor} findings={job.sheet.proof.findings} />
+            ) : null}
+          </JobContext>
+        ) : (
+          <Body>
+            <div className="empty">
+              {w.kind === 'failed' ? (
+                <>
+                  <h1>This part could not be planned</h1>
+                  <p>{w.why}</p>
+                </>
+              ) : (
+                <>
+                  <h1>Working out a whole proposal</h1>
+                  <p>Stock, sides, order, cutters, programs and their proof. It takes some ten seconds; you may leave and come back.</p>
+                  <img src={`/api/jobs/${id}/picture`} width={320} height={240} alt={`The part ${state.card.title}`} />
+                </>
+              )}
+            </div>
+          </Body>
+        )}
+        <Checks
+          state={state}
+          findings={s?.proof.findings ?? []}
+          open={checks}
+          setOpen={setChecks}
+          onShow={show}
+          onKeys={() => setKeys(true)}
+          onStop={() => void act('stop', undefined, null)}
+          onAgain={() => void act('again', undefined, null)}
+        />
+        <Keys open={keys} onClose={() => setKeys(false)} />
+      </Page>
+    </UnitsContext>
+  );
+}

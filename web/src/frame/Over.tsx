@@ -1,0 +1,74 @@
+import styled from 'styled-components';
+import { Link, Quiet } from '../parts/basics';
+import type { Picked } from '../stage/scene';
+import { say, saySize } from '../model/units';
+import { useJob, type Ticket } from './job';
+import { useUnits } from './settings';
+
+const Box = styled.div`
+  h2 {
+    font-size: 16px;
+  }
+  button {
+    pointer-events: auto;
+  }
+`;
+
+interface Props {
+  ticket: Ticket;
+  hover: number | null;
+  ruler: [Picked | null, Picked | null];
+  onClear: () => void;
+  setup: number;
+}
+
+/** The words over the picture: what it shows, and what is under the pointer. */
+export function Over({ ticket, hover, ruler: [a, b], onClear, setup }: Props) {
+  const { sheet, side, places, setPlaces } = useJob();
+  const { units } = useUnits();
+  const show = places.length > 0 ? (
+    <p>
+      Red boxes: {places.length === 1 ? 'the place' : `${places.length} places`} of the finding. <Link onPress={() => setPlaces([])}>Hide</Link>
+    </p>
+  ) : null;
+  if (ticket === 'part') {
+    const d = a && b ? a.point.map((v, k) => (b.point[k] ?? 0) - v) : null;
+    return (
+      <Box>
+        <h2>{hover === null ? saySize(sheet.part.size, units) : sheet.part.faces[hover]}</h2>
+        {d ? (
+          <p>
+            {say(Math.hypot(...d), 'mm', units, 3)} apart (X {say(d[0] ?? 0, 'mm', units)}, Y {say(d[1] ?? 0, 'mm', units)}, Z{' '}
+            {say(d[2] ?? 0, 'mm', units)}), to {say(sheet.part.chord_error, 'mm', units, 3)} on round faces. <Link onPress={onClear}>Clear</Link>
+          </p>
+        ) : (
+          <Quiet>{a ? 'Press a second point to measure' : 'Point at a face for its name; press two points to measure'}</Quiet>
+        )}
+        {show}
+      </Box>
+    );
+  }
+  if (ticket === 'stock')
+    return (
+      <Box>
+        <h2>The part in its block, {saySize(sheet.stock.size, units)}</h2>
+        <Quiet>Brass: the block as it is sawn</Quiet>
+      </Box>
+    );
+  const x = sheet.sides[ticket === 'hold' ? side : setup];
+  return (
+    <Box>
+      <h2>
+        {x?.name === 'side 1' ? 'Side 1' : 'Side 2'} of {sheet.sides.length}, as you stand at the machine
+      </h2>
+      <Quiet>
+        {ticket === 'hold'
+          ? 'Front jaw is glass; blue cross: the zero'
+          : ticket === 'order' || ticket === 'cutters'
+            ? 'Stock after the chosen step; blue its cuts, dashed its rapids'
+            : 'Brass: cut surface'}
+      </Quiet>
+      {show}
+    </Box>
+  );
+}

@@ -1,0 +1,139 @@
+import { NavLink } from 'react-router';
+import styled from 'styled-components';
+import type { JobState, Sheet } from '../api/types';
+import { Stamp, type StampKind } from '../parts/Stamp';
+import { saySize, say } from '../model/units';
+import { TICKETS, type Ticket } from './job';
+import { useUnits } from './settings';
+
+const Strip = styled.nav`
+  flex: none;
+  display: grid;
+  grid-template-columns: repeat(7, 1fr);
+  padding: 8px 16px 0;
+  border-bottom: 1px solid ${(p) => p.theme.edge};
+  a {
+    position: relative;
+    display: block;
+    min-width: 0;
+    height: 60px;
+    margin-right: -1px;
+    padding: 7px 10px 0 24px;
+    border: 1px solid ${(p) => p.theme.rule};
+    border-bottom: 0;
+    background: ${(p) => p.theme.paper};
+    color: inherit;
+    text-decoration: none;
+    clip-path: polygon(12px 0, 100% 0, 100% 100%, 0 100%, 0 12px);
+  }
+  a::before {
+    content: '';
+    position: absolute;
+    left: 9px;
+    top: 13px;
+    width: 8px;
+    height: 8px;
+    border: 1px solid ${(p) => p.theme.edge};
+    border-radius: 50%;
+  }
+  a.active {
+    background: ${(p) => p.theme.card};
+    border-color: ${(p) => p.theme.ink};
+    border-top: 4px solid ${(p) => p.theme.blue};
+    padding-top: 4px;
+  }
+  a:focus-visible {
+    outline-offset: -4px;
+  }
+  .row {
+    display: flex;
+    justify-content: space-between;
+    gap: 6px;
+    align-items: center;
+  }
+  .name {
+    font-weight: 600;
+  }
+  .number {
+    color: ${(p) => p.theme.quiet};
+    white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+`;
+
+interface Stamped {
+  number: string;
+  kind: StampKind;
+  words: string;
+}
+
+const names: Record<Ticket, string> = {
+  part: 'Part',
+  stock: 'Stock',
+  hold: 'Hold',
+  order: 'Order',
+  cutters: 'Cutters',
+  proof: 'Proof',
+  program: 'Program',
+};
+
+/** The tickets of a job in the order of the work, each with its stamp, its number and its findings. */
+export function RouteStrip({ state, sheet, id }: { state: JobState; sheet: Sheet | undefined; id: number }) {
+  const { units } = useUnits();
+  const s = (t: Ticket): Stamped => {
+    if (!sheet) return { number: '–', kind: 'open', words: state.card.work.kind === 'failed' ? 'refused' : 'working' };
+    const ops = sheet.sides.flatMap((x) => x.operations);
+    const settled = (yes: boolean): Pick<Stamped, 'kind' | 'words'> =>
+      yes ? { kind: 'decided', words: 'decided' } : { kind: 'proposed', words: 'proposed' };
+    // What lies behind an edit is stale until it is worked out again; the part itself never is.
+    const stale = !state.fresh && t !== 'part' ? ({ kind: 'stale', words: 'stale' } as const) : null;
+    switch (t) {
+      case 'part': {
+        const n = sheet.part.doubts.length;
+        return {
+          number: saySize(sheet.part.size, units),
+          ...(n > 0 ? { kind: 'answer' as const, words: `${n} to look at` } : { kind: 'decided' as const, words: 'read' }),
+        };
+      }
+      case 'stock':
+        return { number: saySize(sheet.stock.size, units), ...(stale ?? settled(sheet.stock.size_decided || sheet.stock.material_decided)) };
+      case 'hold':
+        return { number: `${sheet.sides.length} sides, ${sheet.hold.up} first`, ...(stale ?? settled(sheet.hold.decided)) };
+      case 'order':
+        return { number: `${ops.length} steps, ${say(sheet.proof.minutes, '', units, 0)} min`, ...(stale ?? settled(ops.some((o) => o.before))) };
+      case 'cutters': {
+        const n = new Set(ops.map((o) => o.op.tool)).size;
+        return { number: `${n} cutters`, ...(stale ?? settled(ops.some((o) => o.settled))) };
+      }
+      case 'proof': {
+        const stops = sheet.proof.findings.filter((f) => f.severity === 'stop').length;
+        const number = `${stops} stops, ${sheet.proof.findings.filter((f) => f.severity === 'warn').length} warnings`;
+        if (stale) return { number, ...stale };
+        if (stops > 0) return { number, kind: 'stop', words: 'stop' };
+        return { number, kind: 'proved', words: sheet.proof.left > 0 ? `proved, ${sheet.proof.left} left` : 'proved' };
+      }
+      case 'program': {
+        const lines = sheet.sides.reduce((a, b) => a + b.program.split('\n').length - 1, 0);
+        const out = state.issued.some((i) => i.revision === state.card.revision);
+        return { number: `${sheet.sides.length} files, ${say(lines, '', units, 0)} lines`, ...(stale ?? (out ? { kind: 'posted', words: 'taken' } : { kind: 'proposed', words: 'ready' })) };
+      }
+    }
+  };
+  return (
+    <Strip aria-label="Route of the job">
+      {TICKETS.map((t, k) => {
+        const x = s(t);
+        return (
+          <NavLink key={t} to={`/jobs/${id}/${t}`} data-ticket={t} aria-keyshortcuts={String(k + 1)}>
+            <div className="row">
+              <span className="name">{names[t]}</span>
+              <Stamp kind={x.kind} words={x.words} />
+            </div>
+            <div className="number">{x.number}</div>
+          </NavLink>
+        );
+      })}
+    </Strip>
+  );
+}

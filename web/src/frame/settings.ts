@@ -1,0 +1,49 @@
+import { createContext, useContext, useSyncExternalStore } from 'react';
+import type { Units } from '../model/units';
+
+/** A small store: one value, those who listen. */
+export class Store<T> {
+  private listeners = new Set<() => void>();
+
+  constructor(private value: T) {}
+
+  get = () => this.value;
+
+  set(value: T) {
+    if (Object.is(value, this.value)) return;
+    this.value = value;
+    this.listeners.forEach((l) => l());
+  }
+
+  subscribe = (l: () => void) => {
+    this.listeners.add(l);
+    return () => void this.listeners.delete(l);
+  };
+}
+
+export const useStore = <T>(s: Store<T>) => useSyncExternalStore(s.subscribe, s.get);
+
+export type ThemeName = 'desk' | 'machine';
+const kept = localStorage.getItem('goldchip-theme');
+const dark = window.matchMedia('(prefers-color-scheme: dark)').matches;
+/** Of this person at this screen. */
+export const themeName = new Store<ThemeName>(kept === 'desk' || kept === 'machine' ? kept : dark ? 'machine' : 'desk');
+themeName.subscribe(() => localStorage.setItem('goldchip-theme', themeName.get()));
+
+/** Unit of lengths: the job's where it has one, else the shop's. */
+export const UnitsContext = createContext<Units>('mm');
+export const useUnits = () => ({ units: useContext(UnitsContext) });
+
+/** Short messages at the foot of the page: what was done, what was refused. */
+export interface Message {
+  kind: 'done' | 'refused';
+  text: string;
+}
+export const message = new Store<Message | null>(null);
+let timer = 0;
+export function tell(kind: Message['kind'], text: string) {
+  message.set({ kind, text });
+  window.clearTimeout(timer);
+  timer = window.setTimeout(() => message.set(null), kind === 'done' ? 5000 : 12000);
+}
+export const refuse = (e: unknown) => tell('refused', e instanceof Error ? e.message : 'That did not work');

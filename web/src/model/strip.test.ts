@@ -1,0 +1,38 @@
+import { expect, it } from 'vitest';
+import type { Strip } from '../api/types';
+import { along, atLine, bins, fromTotal, placeAt, stepAt, toTotal } from './strip';
+
+const setup = (end: number[]) => ({
+  seconds: end.at(-1) ?? 0,
+  ops: [],
+  line: end.map((_, k) => 10 * (k + 1)),
+  end,
+  tool: end.map(() => 1),
+  power: end.map((_, k) => k + 1),
+  engagement: end.map(() => 0),
+  feed: end.map(() => 100),
+  x: end.map((_, k) => k * 10),
+  y: end.map(() => 0),
+  z: end.map(() => 0),
+  arc: end.map(() => [0, 0, 0] as [number, number, number]),
+  ledger: { cutting: 0, air: 0, changes: 0 },
+});
+const strip: Strip = { usable_kw: 1, setups: [setup([1, 2, 4]), setup([3])] };
+
+it('finds moments, lines and places', () => {
+  expect(fromTotal(strip, 5)).toEqual({ setup: 1, at: 1 });
+  expect(toTotal(strip, { setup: 1, at: 1 })).toBe(5);
+  const first = strip.setups[0]!;
+  expect(stepAt(first, 1.5)).toBe(1);
+  expect(placeAt(first, 3).x).toBe(15);
+  expect(atLine(first, 20)).toBe(2);
+});
+
+it('follows arcs', () => {
+  const p = along({ x: 1, y: 0, z: 0 }, { x: -1, y: 0, z: 1 }, [0, 0, Math.PI], 0.5);
+  expect([p.x, p.y, p.z].map((v) => Number(v.toFixed(6)))).toEqual([0, 1, 0.5]);
+});
+
+it('keeps the greatest of each column', () => {
+  expect(bins(strip, 7).map((b) => b.power)).toEqual([1, 2, 3, 3, 1, 1, 1]);
+});

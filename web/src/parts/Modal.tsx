@@ -1,0 +1,57 @@
+import type { ReactNode } from 'react';
+import { Dialog, Heading, Modal as AriaModal, ModalOverlay } from 'react-aria-components';
+import styled from 'styled-components';
+import { Button } from './basics';
+
+const Veil = styled(ModalOverlay)`
+  position: fixed;
+  inset: 0;
+  z-index: 50;
+  display: grid;
+  place-items: center;
+  background: rgb(15 17 20 / 45%);
+`;
+
+const Box = styled(AriaModal)`
+  background: ${(p) => p.theme.card};
+  color: ${(p) => p.theme.ink};
+  border: 1px solid ${(p) => p.theme.ink};
+  border-top: 5px solid ${(p) => p.theme.blue};
+  width: min(680px, 94vw);
+  max-height: 86vh;
+  overflow: auto;
+  padding: 16px 24px 20px;
+  .row {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    margin-bottom: 8px;
+  }
+`;
+
+interface Props {
+  title: string;
+  open: boolean;
+  onClose: () => void;
+  children: ReactNode;
+}
+
+export function Modal({ title, open, onClose, children }: Props) {
+  return (
+    <Veil isOpen={open} onOpenChange={(o) => !o && onClose()} isDismissable>
+      <Box>
+        <Dialog>
+          <div className="row">
+            <Heading slot="title" level={2}>
+              {title}
+            </Heading>
+            <Button $small onPress={onClose}>
+              Close
+            </Button>
+          </div>
+          {children}
+        </Dialog>
+      </Box>
+    </Veil>
+  );
+}

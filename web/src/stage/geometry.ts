@@ -1,0 +1,220 @@
+/** Geometry for the stage: the part's mesh, the stock as columns, a cutter in its holder. No rule of the trade in here, only shapes. */
+import * as THREE from 'three';
+import type { Tool } from '../api/types';
+import { Moment, type History } from '../model/history';
+
+export interface PartMesh {
+  geometry: THREE.BufferGeometry;
+  edges: THREE.BufferGeometry;
+  /** Face of each triangle. */
+  face: Uint32Array;
+}
+
+/** Reads what `job::sheet::mesh_bytes` writes. Triangles do not share corners, so that each can have its face's colour. */
+export function readMesh(bytes: ArrayBuffer): PartMesh {
+  const [np = 0, nt = 0] = new Uint32Array(bytes, 0, 2);
+  const points = new Float32Array(bytes, 8, np * 3);
+  const corners = new Uint32Array(bytes, 8 + np * 12, nt * 3);
+  const face = new Uint32Array(bytes, 8 + np * 12 + nt * 12, nt);
+  const position = new Float32Array(nt * 9);
+  corners.forEach((c, k) => position.set(points.subarray(c * 3, c * 3 + 3), k * 3));
+  const geometry = new THREE.BufferGeometry();
+  geometry.setAttribute('position', new THREE.BufferAttribute(position, 3));
+  geometry.setAttribute('color', new THREE.BufferAttribute(new Float32Array(nt * 9).fill(1), 3));
+  geometry.computeVertexNormals();
+  // Lines where two faces meet at an angle.
+  const normal = (t: number) => {
+    const a = new THREE.Vector3().fromArray(position, t * 9);
+    const b = new THREE.Vector3().fromArray(position, t * 9 + 3).sub(a);
+    const c = new THREE.Vector3().fromArray(position, t * 9 + 6).sub(a);
+    return b.cross(c).normalize();
+  };
+  const seen = new Map<number, number>();
+  const lines: number[] = [];
+  for (let t = 0; t < nt; t += 1) {
+    for (let k = 0; k < 3; k += 1) {
+      const a = corners[t * 3 + k] ?? 0;
+      const b = corners[t * 3 + ((k + 1) % 3)] ?? 0;
+      const key = Math.min(a, b) * np + Math.max(a, b);
+      const other = seen.get(key);
+      if (other === undefined) seen.set(key, t);
+      else if (face[other] !== face[t] && normal(other).dot(normal(t)) < 0.96)
+        lines.push(...points.subarray(a * 3, a * 3 + 3), ...points.subarray(b * 3, b * 3 + 3));
+    }
+  }
+  const edges = new THREE.BufferGeometry();
+  edges.setAttribute('position', new THREE.Float32BufferAttribute(lines, 3));
+  return { geometry, edges, face };
+}
+
+/** Paint faces: those named in the map, the rest in `base`. */
+export function paint(mesh: PartMesh, base: THREE.Color, faces: ReadonlyMap<number, THREE.Color>) {
+  const color = mesh.geometry.getAttribute('color') as THREE.BufferAttribute;
+  mesh.face.forEach((f, t) => {
+    const c = faces.get(f) ?? base;
+    for (let k = 0; k < 3; k += 1) color.setXYZ(t * 3 + k, c.r, c.g, c.b);
+  });
+  color.needsUpdate = true;
+}
+
+const QUADS = 5;
+
+/** The stock as columns: a lid each, and walls to the neighbours on two sides. Moving in time rewrites only what changed. */
+export class Field {
+  readonly geometry = new THREE.BufferGeometry();
+  readonly moment: Moment;
+  private readonly position: THREE.BufferAttribute;
+  private readonly color: THREE.BufferAttribute;
+  private whole = new THREE.Color();
+  private cut = new THREE.Color();
+
+  constructor(readonly history: History) {
+    this.moment = new Moment(history);
+    // One more row and column of walls than of lids.
+    const n = (history.nx + 1) * (history.ny + 1);
+    this.position = new THREE.BufferAttribute(new Float32Array(n * QUADS * 12), 3);
+    this.color = new THREE.BufferAttribute(new Float32Array(n * QUADS * 12), 3);
+    this.position.setUsage(THREE.DynamicDrawUsage);
+    this.color.setUsage(THREE.DynamicDrawUsage);
+    const index = new Uint32Array(n * QUADS * 6);
+    for (let q = 0; q < n * QUADS; q += 1) index.set([0, 1, 2, 0, 2, 3].map((k) => q * 4 + k), q * 6);
+    this.geometry.setAttribute('position', this.position);
+    this.geometry.setAttribute('color', this.color);
+    this.geometry.setIndex(new THREE.BufferAttribute(index, 1));
+    const z = [...history.start].reduce((a, b) => Math.max(a, b), -Infinity);
+    const middle = new THREE.Vector3(history.x0 + (history.nx * history.pitch) / 2, history.y0 + (history.ny * history.pitch) / 2, z / 2);
+    this.geometry.boundingSphere = new THREE.Sphere(middle, Math.hypot(history.nx, history.ny) * history.pitch + z);
+  }
+
+  paint(whole: THREE.Color, cut: THREE.Color) {
+    this.whole = whole;
+    this.cut = cut;
+    this.all();
+  }
+
+  /** Go to a time; true when something changed. */
+  seek(seconds: number): boolean {
+    const changed = this.moment.seek(seconds);
+    const { nx } = this.history;
+    if (changed.length > 20_000) this.all();
+    else
+      for (const c of new Set(changed)) {
+        const i = c % nx;
+        const j = Math.floor(c / nx);
+        this.cell(i, j);
+        this.cell(i + 1, j);
+        this.cell(i, j + 1);
+      }
+    this.position.needsUpdate = changed.length > 0;
+    this.color.needsUpdate = changed.length > 0;
+    return changed.length > 0;
+  }
+
+  private all() {
+    for (let j = 0; j <= this.history.ny; j += 1) for (let i = 0; i <= this.history.nx; i += 1) this.cell(i, j);
+    this.position.needsUpdate = true;
+    this.color.needsUpdate = true;
+  }
+
+  /** Under- and upper end of a column, and whether it was cut; nothing outside or where it was cut through. */
+  private ends(i: number, j: number): { u: number; t: number; cut: boolean } | null {
+    const h = this.history;
+    if (i < 0 || j < 0 || i >= h.nx || j >= h.ny) return null;
+    const c = j * h.nx + i;
+    const u = h.under[c] ?? 0;
+    const t = this.moment.top[c] ?? 0;
+    return t > u + 1e-4 ? { u, t, cut: t < (h.start[c] ?? 0) - 1e-4 } : null;
+  }
+
+  private quad(q: number, p: readonly number[] | null, c: THREE.Color) {
+    const at = q * 12;
+    const position = this.position.array as Float32Array;
+    if (p) position.set(p, at);
+    else position.fill(0, at, at + 12);
+    const color = this.color.array as Float32Array;
+    for (let k = 0; k < 4; k += 1) color.set([c.r, c.g, c.b], at + k * 3);
+  }
+
+  /** Lid of a column and its walls to the left and to the front. */
+  private cell(i: number, j: number) {
+    const h = this.history;
+    if (i > h.nx || j > h.ny) return;
+    const q = (j * (h.nx + 1) + i) * QUADS;
+    const [x, y] = [h.x0 + i * h.pitch, h.y0 + j * h.pitch];
+    const [x1, y1] = [x + h.pitch, y + h.pitch];
+    const me = this.ends(i, j);
+    this.quad(q, me && [x, y, me.t, x1, y, me.t, x1, y1, me.t, x, y1, me.t], me?.cut ? this.cut : this.whole);
+    this.walls(q + 1, me, j < h.ny ? this.ends(i - 1, j) : null, (lo, hi) => [x, y, lo, x, y1, lo, x, y1, hi, x, y, hi]);
+    this.walls(q + 3, me, i < h.nx ? this.ends(i, j - 1) : null, (lo, hi) => [x, y, lo, x1, y, lo, x1, y, hi, x, y, hi]);
+  }
+
+  private walls(
+    q: number,
+    a: { u: number; t: number; cut: boolean } | null,
+    b: { u: number; t: number; cut: boolean } | null,
+    shape: (lo: number, hi: number) => number[],
+  ) {
+    const one = a ?? b;
+    if (!one) {
+      this.quad(q, null, this.whole);
+      this.quad(q + 1, null, this.whole);
+      return;
+    }
+    if (!a || !b) {
+      // The block's own side, or a wall that was cut through.
+      const border = a === null ? one.cut : one.cut;
+      this.quad(q, shape(one.u, one.t), border ? this.cut : this.whole);
+      this.quad(q + 1, null, this.whole);
+      return;
+    }
+    const lower = a.t < b.t ? a : b;
+    this.quad(q, a.t === b.t ? null : shape(lower.t, Math.max(a.t, b.t)), lower.cut ? this.cut : this.whole);
+    this.quad(q + 1, a.u === b.u ? null : shape(Math.min(a.u, b.u), Math.max(a.u, b.u)), this.whole);
+  }
+}
+
+/** A cutter in its holder, its lowest point at 0, pointing down along z. */
+export function cutter(tool: Tool, flutes: THREE.Material, body: THREE.Material): THREE.Group {
+  const r = tool.diameter_mm / 2;
+  const g = new THREE.Group();
+  const profile: [number, number][] = [[0.001, 0]];
+  const pointed = ['drill', 'spot', 'chamfer'].includes(tool.kind) && tool.point_angle_deg > 1;
+  if (pointed) {
+    const tip = tool.tip_diameter_mm / 2;
+    if (tip > 0) profile.push([tip, 0]);
+    profile.push([r, (r - tip) / Math.tan((tool.point_angle_deg * Math.PI) / 360)]);
+  } else profile.push([r, 0]);
+  profile.push([r, tool.flute_length_mm]);
+  const turned = (points: [number, number][], m: THREE.Material) => {
+    const lathe = new THREE.LatheGeometry(
+      points.map(([x, y]) => new THREE.Vector2(x, y)),
+      24,
+    );
+    lathe.rotateX(Math.PI / 2);
+    g.add(new THREE.Mesh(lathe, m));
+  };
+  turned(profile, flutes);
+  const s = tool.shank_diameter_mm / 2;
+  let z = tool.stickout_mm;
+  turned(
+    [
+      [s, tool.flute_length_mm],
+      [s, z],
+    ],
+    body,
+  );
+  for (const p of tool.holder) {
+    const h = p.diameter_mm / 2;
+    turned(
+      [
+        [0.001, z],
+        [h, z],
+        [h, z + p.length_mm],
+        [0.001, z + p.length_mm],
+      ],
+      body,
+    );
+    z += p.length_mm;
+  }
+  return g;
+}

@@ -1,0 +1,377 @@
+/** The 3D stage. Pictures are made on demand only; per-frame work never passes through React. */
+import * as THREE from 'three';
+import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
+import type { Place, SideSheet, Tool } from '../api/types';
+import type { History } from '../model/history';
+import { pathOf, placeAt, type Place as Point } from '../model/strip';
+import type { StripSetup } from '../api/types';
+import type { Theme } from '../parts/theme';
+import { cutter, Field, paint, readMesh, type PartMesh } from './geometry';
+
+export type ViewFrom = 'corner' | 'top' | 'front';
+
+export interface Picked {
+  face: number;
+  point: [number, number, number];
+}
+
+/** What stands on the stage. */
+export type Play =
+  | { kind: 'part'; blue?: readonly number[]; brass?: readonly number[]; block?: Place; dims?: boolean }
+  | { kind: 'hold'; side: SideSheet; block: Place; finished: boolean }
+  | { kind: 'cut'; side: SideSheet; history: History; strip: StripSetup; lines?: readonly [number, number] };
+
+const box = (p: Place) => new THREE.Box3(new THREE.Vector3(...p.min_mm), new THREE.Vector3(...p.max_mm));
+
+export class Scene {
+  private readonly renderer: THREE.WebGLRenderer;
+  private readonly camera = new THREE.PerspectiveCamera(28, 1, 1, 5000);
+  private readonly scene = new THREE.Scene();
+  private readonly controls: OrbitControls;
+  private readonly sun = new THREE.DirectionalLight(0xffffff, 1.9);
+  /** Everything of the play; in part or in work coordinates. */
+  private world = new THREE.Group();
+  private marks = new THREE.Group();
+  private measure = new THREE.Group();
+  private theme: Theme;
+  private mesh: PartMesh | null = null;
+  private part: THREE.Mesh | null = null;
+  private play: Play | null = null;
+  private field: Field | null = null;
+  private tools = new Map<number, THREE.Group>();
+  private seconds = 0;
+  private pending = 0;
+  private bounds = new THREE.Box3(new THREE.Vector3(), new THREE.Vector3(1, 1, 1));
+  private resize: ResizeObserver;
+  private from: ViewFrom = 'corner';
+  private touched = false;
+  onHover: ((face: number | null) => void) | null = null;
+  onPick: ((p: Picked) => void) | null = null;
+
+  constructor(
+    private readonly host: HTMLElement,
+    theme: Theme,
+  ) {
+    this.theme = theme;
+    this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true });
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
+    host.append(this.renderer.domElement);
+    this.camera.up.set(0, 0, 1);
+    this.scene.add(this.world, this.marks, this.measure, new THREE.HemisphereLight(0xffffff, 0x8a8577, 1.5), this.camera);
+    this.sun.position.set(-0.5, 0.9, 0.6);
+    this.camera.add(this.sun);
+    this.controls = new OrbitControls(this.camera, this.renderer.domElement);
+    this.controls.enableDamping = false;
+    this.controls.addEventListener('change', () => this.ask());
+    this.controls.addEventListener('start', () => {
+      this.touched = true;
+    });
+    this.resize = new ResizeObserver(() => this.size());
+    this.resize.observe(host);
+    const canvas = this.renderer.domElement;
+    canvas.addEventListener('pointermove', (e) => this.hover(e));
+    canvas.addEventListener('pointerleave', () => this.onHover?.(null));
+    let down: [number, number] = [0, 0];
+    canvas.addEventListener('pointerdown', (e) => {
+      down = [e.clientX, e.clientY];
+    });
+    canvas.addEventListener('click', (e) => {
+      if (Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4) return;
+      const p = this.hit(e);
+      if (p) this.onPick?.(p);
+    });
+    this.size();
+  }
+
+  dispose() {
+    cancelAnimationFrame(this.pending);
+    this.resize.disconnect();
+    this.controls.dispose();
+    this.renderer.dispose();
+    this.renderer.domElement.remove();
+  }
+
+  setTheme(theme: Theme) {
+    this.theme = theme;
+    if (this.play) this.show(this.play, true);
+  }
+
+  setMesh(bytes: ArrayBuffer) {
+    this.mesh = readMesh(bytes);
+    if (this.play) this.show(this.play);
+  }
+
+  /** Put a play on the stage. The camera stays where the person put it, unless another play or side begins. */
+  show(play: Play, same = false) {
+    const key = (p: Play | null) => (p ? `${p.kind === 'part' ? 'part' : 'work'}${p.kind === 'part' ? '' : p.side.name}` : '');
+    const fresh = key(play) !== key(this.play);
+    const keepField = play.kind === 'cut' && this.play?.kind === 'cut' && play.history === this.play.history ? this.field : null;
+    this.play = play;
+    this.clear(this.world);
+    this.tools.clear();
+    this.part = null;
+    this.field = keepField;
+    this.bounds = new THREE.Box3();
+    if (play.kind === 'part') this.showPart(play);
+    else if (play.kind === 'hold') this.showHold(play);
+    else this.showCut(play);
+    if ((fresh && !same) || !this.touched) {
+      if (fresh) this.touched = false;
+      this.look(this.from);
+    }
+    this.ask();
+  }
+
+  private color(hex: string) {
+    return new THREE.Color(hex);
+  }
+
+  private clear(g: THREE.Group) {
+    g.traverse((o) => {
+      if ((o instanceof THREE.Mesh || o instanceof THREE.LineSegments || o instanceof THREE.Line) && o.geometry !== this.field?.geometry && o.geometry !== this.mesh?.geometry && o.geometry !== this.mesh?.edges)
+        o.geometry.dispose();
+    });
+    g.clear();
+  }
+
+  private addPart(faces: Map<number, THREE.Color>, base: string, parent: THREE.Object3D, ghost = false) {
+    if (!this.mesh) return;
+    paint(this.mesh, this.color(base), faces);
+    const m = new THREE.MeshLambertMaterial({ vertexColors: true, flatShading: true, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1, transparent: ghost, opacity: ghost ? 0.5 : 1 });
+    this.part = new THREE.Mesh(this.mesh.geometry, m);
+    const lines = new THREE.LineSegments(this.mesh.edges, new THREE.LineBasicMaterial({ color: this.theme.ink }));
+    parent.add(this.part, lines);
+  }
+
+  private wire(p: Place, color: string, dashed = false): THREE.LineSegments {
+    const b = box(p);
+    const s = b.getSize(new THREE.Vector3());
+    const g = new THREE.EdgesGeometry(new THREE.BoxGeometry(s.x, s.y, s.z));
+    g.translate(...b.getCenter(new THREE.Vector3()).toArray());
+    const m = dashed ? new THREE.LineDashedMaterial({ color, dashSize: 2, gapSize: 1.5 }) : new THREE.LineBasicMaterial({ color });
+    const l = new THREE.LineSegments(g, m);
+    if (dashed) l.computeLineDistances();
+    return l;
+  }
+
+  private showPart(play: Extract<Play, { kind: 'part' }>) {
+    const faces = new Map<number, THREE.Color>();
+    play.brass?.forEach((f) => faces.set(f, this.color(this.theme.brass)));
+    play.blue?.forEach((f) => faces.set(f, this.color(this.theme.name === 'desk' ? '#5d8bd0' : '#5f95e6')));
+    this.addPart(faces, this.theme.name === 'desk' ? '#c4cad3' : '#8b949f', this.world);
+    if (this.mesh) {
+      this.mesh.geometry.computeBoundingBox();
+      this.bounds.copy(this.mesh.geometry.boundingBox ?? this.bounds);
+    }
+    if (play.block) {
+      this.world.add(this.wire(play.block, this.theme.brassInk));
+      const b = box(play.block);
+      const s = b.getSize(new THREE.Vector3());
+      const glass = new THREE.Mesh(
+        new THREE.BoxGeometry(s.x, s.y, s.z),
+        new THREE.MeshBasicMaterial({ color: this.theme.brass, transparent: true, opacity: 0.12, depthWrite: false, side: THREE.DoubleSide }),
+      );
+      glass.position.copy(b.getCenter(new THREE.Vector3()));
+      this.world.add(glass);
+      this.bounds.union(b);
+    }
+  }
+
+  private vise(side: SideSheet) {
+    for (const k of side.keep_out) {
+      const b = box(k.place);
+      const s = b.getSize(new THREE.Vector3());
+      const front = b.max.y < -0.5 * Math.abs(side.grip.opening);
+      const m = new THREE.MeshLambertMaterial({ color: this.theme.jaw, transparent: true, opacity: front ? 0.22 : 0.9, depthWrite: !front, polygonOffset: true, polygonOffsetFactor: 2 });
+      const jaw = new THREE.Mesh(new THREE.BoxGeometry(s.x, s.y, s.z), m);
+      jaw.position.copy(b.getCenter(new THREE.Vector3()));
+      this.world.add(jaw, this.wire(k.place, this.theme.edge));
+      this.bounds.union(b);
+    }
+    // Where the zero is: a cross of marking-out blue, the up arm longer.
+    const arm = 9;
+    const cross = new THREE.BufferGeometry().setFromPoints(
+      [
+        [-3, 0, 0, arm, 0, 0],
+        [0, -arm, 0, 0, 3, 0],
+        [0, 0, -2, 0, 0, arm * 1.6],
+      ].flatMap((l) => [new THREE.Vector3(l[0], l[1], l[2]), new THREE.Vector3(l[3], l[4], l[5])]),
+    );
+    const lines = new THREE.LineSegments(cross, new THREE.LineBasicMaterial({ color: this.theme.blue, depthTest: false }));
+    lines.renderOrder = 5;
+    this.world.add(lines);
+  }
+
+  private toWork(side: SideSheet) {
+    const rows = side.part_from_work;
+    const n = (k: number) => rows[k] ?? 0;
+    const m = new THREE.Matrix4().set(n(0), n(1), n(2), n(3), n(4), n(5), n(6), n(7), n(8), n(9), n(10), n(11), 0, 0, 0, 1);
+    return m.invert();
+  }
+
+  private showHold(play: Extract<Play, { kind: 'hold' }>) {
+    const inPart = new THREE.Group();
+    inPart.applyMatrix4(this.toWork(play.side));
+    this.addPart(new Map(), this.theme.name === 'desk' ? '#c4cad3' : '#8b949f', inPart);
+    const block = this.wire(play.block, this.theme.brassInk);
+    const b = box(play.block);
+    const s = b.getSize(new THREE.Vector3());
+    const glass = new THREE.Mesh(
+      new THREE.BoxGeometry(s.x, s.y, s.z),
+      new THREE.MeshBasicMaterial({ color: this.theme.brass, transparent: true, opacity: 0.16, depthWrite: false }),
+    );
+    glass.position.copy(b.getCenter(new THREE.Vector3()));
+    inPart.add(block, glass);
+    this.world.add(inPart);
+    this.bounds.union(b.clone().applyMatrix4(this.toWork(play.side)));
+    this.vise(play.side);
+  }
+
+  private showCut(play: Extract<Play, { kind: 'cut' }>) {
+    const field = this.field ?? new Field(play.history);
+    this.field = field;
+    field.paint(this.color(this.theme.name === 'desk' ? '#b9c0ca' : '#7d8690'), this.color(this.theme.name === 'desk' ? '#e3bd62' : '#c79a3e'));
+    const m = new THREE.MeshLambertMaterial({ vertexColors: true, flatShading: true, side: THREE.DoubleSide });
+    const stock = new THREE.Mesh(field.geometry, m);
+    stock.frustumCulled = false;
+    this.world.add(stock);
+    const h = play.history;
+    const top = h.start.reduce((a, b) => Math.max(a, b), 0);
+    this.bounds.set(new THREE.Vector3(h.x0, h.y0, 0), new THREE.Vector3(h.x0 + h.nx * h.pitch, h.y0 + h.ny * h.pitch, top));
+    this.vise(play.side);
+    this.bounds.set(new THREE.Vector3(h.x0 - 8, h.y0 - 8, 0), new THREE.Vector3(h.x0 + h.nx * h.pitch + 8, h.y0 + h.ny * h.pitch + 8, top + 24));
+    const flutes = new THREE.MeshLambertMaterial({ color: this.theme.name === 'desk' ? '#6d7683' : '#aeb6c0' });
+    const body = new THREE.MeshLambertMaterial({ color: this.theme.name === 'desk' ? '#9aa1ab' : '#6b737d', transparent: true, opacity: 0.55, depthWrite: false });
+    for (const t of play.side.tools) this.tools.set(t.number, this.tool(t, flutes, body));
+    if (play.lines) {
+      const p = pathOf(play.strip, play.lines);
+      this.lines(p.feed, this.theme.blue, false);
+      this.lines(p.rapid, this.theme.quiet, true);
+    }
+    this.seek(this.seconds);
+  }
+
+  private tool(t: Tool, flutes: THREE.Material, body: THREE.Material) {
+    const g = cutter(t, flutes, body);
+    g.visible = false;
+    this.world.add(g);
+    return g;
+  }
+
+  private lines(runs: Point[][], color: string, dashed: boolean) {
+    const points = runs.flatMap((r) => r.slice(1).flatMap((p, k) => [r[k] ?? p, p]).map((p) => new THREE.Vector3(p.x, p.y, p.z + 0.05)));
+    const g = new THREE.BufferGeometry().setFromPoints(points);
+    const m = dashed ? new THREE.LineDashedMaterial({ color, dashSize: 1.5, gapSize: 2 }) : new THREE.LineBasicMaterial({ color });
+    const l = new THREE.LineSegments(g, m);
+    if (dashed) l.computeLineDistances();
+    this.world.add(l);
+  }
+
+  /** Go to a moment of the setup on the stage. */
+  seek(seconds: number) {
+    this.seconds = seconds;
+    if (this.play?.kind !== 'cut' || !this.field) return;
+    const { strip } = this.play;
+    this.field.seek(seconds);
+    const k = strip.end.findIndex((e) => e >= seconds);
+    const number = strip.tool[k < 0 ? strip.tool.length - 1 : k] ?? 0;
+    const p = placeAt(strip, seconds);
+    this.tools.forEach((g, n) => {
+      g.visible = n === number;
+      g.position.set(p.x, p.y, p.z);
+    });
+    this.ask();
+  }
+
+  /** Boxes around places of findings, part coordinates. */
+  mark(places: readonly Place[]) {
+    this.clear(this.marks);
+    if (this.play && this.play.kind !== 'part') this.marks.matrix.copy(this.toWork(this.play.side));
+    else this.marks.matrix.identity();
+    this.marks.matrixAutoUpdate = false;
+    for (const p of places.slice(0, 200)) {
+      const grown: Place = { min_mm: p.min_mm.map((v) => v - 0.4) as Place['min_mm'], max_mm: p.max_mm.map((v) => v + 0.4) as Place['max_mm'] };
+      const l = this.wire(grown, this.theme.red);
+      (l.material as THREE.Material).depthTest = false;
+      l.renderOrder = 10;
+      this.marks.add(l);
+    }
+    this.ask();
+  }
+
+  /** A line between two picked points. */
+  ruler(a: [number, number, number] | null, b: [number, number, number] | null) {
+    this.clear(this.measure);
+    const points = [a, b].filter((p) => p !== null).map((p) => new THREE.Vector3(...p));
+    if (points.length === 2) {
+      const l = new THREE.Line(new THREE.BufferGeometry().setFromPoints(points), new THREE.LineBasicMaterial({ color: this.theme.blue, depthTest: false }));
+      l.renderOrder = 11;
+      this.measure.add(l);
+    }
+    const r = this.bounds.getSize(new THREE.Vector3()).length() / 130;
+    for (const p of points) {
+      const dot = new THREE.Mesh(new THREE.SphereGeometry(r, 10, 8), new THREE.MeshBasicMaterial({ color: this.theme.blue, depthTest: false }));
+      dot.position.copy(p);
+      dot.renderOrder = 11;
+      this.measure.add(dot);
+    }
+    this.ask();
+  }
+
+  look(from: ViewFrom) {
+    this.from = from;
+    const c = this.bounds.getCenter(new THREE.Vector3());
+    const size = this.bounds.getSize(new THREE.Vector3());
+    const r = Math.max(size.length() / 2, 1);
+    const v = Math.tan((this.camera.fov * Math.PI) / 360);
+    const d = (r / v) * Math.max(1, 1 / this.camera.aspect) * 0.92;
+    const dir = { corner: new THREE.Vector3(0.55, -0.95, 0.78), top: new THREE.Vector3(0, -0.001, 1), front: new THREE.Vector3(0, -1, 0.12) }[from];
+    this.camera.position.copy(c).addScaledVector(dir.normalize(), d);
+    this.camera.near = d / 50;
+    this.camera.far = d * 10;
+    this.controls.target.copy(c);
+    this.controls.update();
+    this.ask();
+  }
+
+  private size() {
+    const { clientWidth: w, clientHeight: h } = this.host;
+    if (w === 0 || h === 0) return;
+    this.renderer.setSize(w, h, true);
+    this.camera.aspect = w / h;
+    this.camera.updateProjectionMatrix();
+    if (!this.touched && this.play) this.look(this.from);
+    this.ask();
+  }
+
+  private ask() {
+    this.host.dataset.ready = 'false';
+    if (this.pending) return;
+    this.pending = requestAnimationFrame(() => {
+      this.pending = 0;
+      this.renderer.render(this.scene, this.camera);
+      this.host.dataset.ready = 'true';
+      this.host.dataset.seconds = this.seconds.toFixed(2);
+    });
+  }
+
+  private hit(e: MouseEvent): Picked | null {
+    if (!this.part || !this.mesh || this.play?.kind !== 'part') return null;
+    const r = this.renderer.domElement.getBoundingClientRect();
+    const p = new THREE.Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2);
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(p, this.camera);
+    const h = ray.intersectObject(this.part, false)[0];
+    if (!h || h.faceIndex === undefined || h.faceIndex === null) return null;
+    return { face: this.mesh.face[h.faceIndex] ?? 0, point: h.point.toArray() as [number, number, number] };
+  }
+
+  private hovered = 0;
+  private hover(e: PointerEvent) {
+    if (!this.onHover || e.buttons !== 0) return;
+    const now = performance.now();
+    if (now - this.hovered < 30) return;
+    this.hovered = now;
+    this.onHover(this.hit(e)?.face ?? null);
+  }
+}
