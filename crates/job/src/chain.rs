@@ -180,7 +180,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             side_plan(k, h, ops, title, material, shop, &hold)
         })
         .collect();
-    for id in settled.operations.keys().chain(settled.sequence.keys()) {
+    for id in settled.operations.keys().chain(settled.sequence.iter().map(|m| &m.id)) {
         if !sides.iter().any(|s| s.operations.iter().any(|o| o.id == *id)) {
             findings.push(lost_decision(id));
         }
@@ -221,14 +221,13 @@ fn of_side(id: &str, name: &str) -> bool {
 
 /// A side's operations in the order that a person wants; what that breaks is told.
 fn ordered(side: &str, ops: Vec<Operation>, settled: &Settled, findings: &mut Vec<Finding>) -> Vec<Operation> {
-    let mine: BTreeMap<String, String> =
-        settled.sequence.iter().filter(|(id, _)| of_side(id, side)).map(|(a, b)| (a.clone(), b.clone())).collect();
+    let mine: Vec<route::Moved> = settled.sequence.iter().filter(|m| of_side(&m.id, side)).cloned().collect();
     if mine.is_empty() {
         return ops;
     }
     let there: Vec<String> = ops.iter().map(|o| o.id.clone()).collect();
     let (ops, lost) = route::reordered(ops, &mine);
-    findings.extend(lost.iter().filter(|id| there.contains(id)).map(|id| lost_decision(&mine[id])));
+    findings.extend(lost.iter().filter(|m| there.contains(&m.id)).map(|m| lost_decision(&m.before)));
     for (k, need) in route::broken(&ops) {
         let first = ops.iter().find(|o| o.id == need.first).map_or("", |o| o.title.as_str());
         findings.push(

@@ -1,7 +1,7 @@
 //! Decisions of a person, and what they settle.
 
 use holding::{Order, StockChoice};
-use route::Override;
+use route::{Moved, Override};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;
@@ -97,8 +97,8 @@ pub struct Settled {
     pub order: Option<Order>,
     /// By operation id.
     pub operations: BTreeMap<String, Override>,
-    /// Operation → the one it goes directly before.
-    pub sequence: BTreeMap<String, String>,
+    /// Operations moved within their side, one after the other. A move taken up again (by undo) stands where it first stood.
+    pub sequence: Vec<Moved>,
     /// Unit of the screens.
     pub units: Option<Units>,
 }
@@ -107,6 +107,7 @@ impl Settled {
     /// Follow a list of decisions from the first to the last.
     pub fn after<'a>(list: impl IntoIterator<Item = &'a Decision>) -> Settled {
         let mut s = Settled::default();
+        let mut seen: Vec<Moved> = Vec::new();
         for d in list {
             match d {
                 Decision::Material { id } => s.material.clone_from(id),
@@ -119,10 +120,16 @@ impl Settled {
                     s.operations.remove(id);
                 }
                 Decision::Sequence { id, before: Some(b) } => {
-                    s.sequence.insert(id.clone(), b.clone());
+                    let m = Moved { id: id.clone(), before: b.clone() };
+                    s.sequence.retain(|x| x.id != *id);
+                    if !seen.contains(&m) {
+                        seen.push(m.clone());
+                    }
+                    s.sequence.push(m);
+                    s.sequence.sort_by_key(|m| seen.iter().position(|x| x == m));
                 }
                 Decision::Sequence { id, before: None } => {
-                    s.sequence.remove(id);
+                    s.sequence.retain(|x| x.id != *id);
                 }
                 Decision::Units { units } => s.units = *units,
             }
@@ -138,7 +145,7 @@ impl Settled {
             "order" => s.order = None,
             "units" => s.units = None,
             k => match k.split_once('/') {
-                Some(("sequence", id)) => drop(s.sequence.remove(id)),
+                Some(("sequence", id)) => s.sequence.retain(|m| m.id != id),
                 Some((_, id)) => drop(s.operations.remove(id)),
                 None => {}
             },
@@ -164,5 +171,20 @@ mod tests {
         assert_eq!((undone.material.as_deref(), undone.operations.len()), (Some("brass"), 0));
         assert_eq!(s.without("material").material, None);
         assert_eq!(list[1].key(), "operation/rough:a");
+    }
+
+    #[test]
+    fn moves_follow_one_another_and_undo_gives_one_its_place_back() {
+        let m = |id: &str, before: &str| Decision::Sequence { id: id.into(), before: Some(before.into()) };
+        let ids = |s: &Settled| s.sequence.iter().map(|m| format!("{}{}", m.id, m.before)).collect::<Vec<_>>();
+        let mut list = vec![m("c", "a"), m("b", "c")];
+        assert_eq!(ids(&Settled::after(&list)), ["ca", "bc"]);
+        list.push(m("c", "b"));
+        assert_eq!(ids(&Settled::after(&list)), ["bc", "cb"]);
+        // Taken back: the earlier value, appended again.
+        list.push(m("c", "a"));
+        assert_eq!(ids(&Settled::after(&list)), ["ca", "bc"]);
+        list.push(m("b", "c").cleared());
+        assert_eq!(ids(&Settled::after(&list)), ["ca"]);
     }
 }

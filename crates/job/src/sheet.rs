@@ -337,7 +337,7 @@ fn side_sheet(
                 lines: timed.map_or([1, 1], |s| s.lines),
                 needs: needs.get(&o.id).cloned().unwrap_or_default(),
                 settled: settled.operations.get(&o.id).copied(),
-                before: settled.sequence.get(&o.id).cloned(),
+                before: settled.sequence.iter().find(|m| m.id == o.id).map(|m| m.before.clone()),
                 window: tool.and_then(|t| window_of(o, t, plan, shop)),
                 cutters: tool.map_or_else(Vec::new, |t| cutters_like(t, o.kind, shop)),
                 depth: block.max.z - o.bottom,

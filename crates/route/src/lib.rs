@@ -12,5 +12,5 @@ mod setup;
 mod tools;
 
 pub use op::{OpKind, Operation, Override, SetupRoute};
-pub use order::{Need, broken, needs, reordered};
+pub use order::{Moved, Need, broken, needs, reordered};
 pub use setup::{Side, plan_side};

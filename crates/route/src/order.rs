@@ -97,15 +97,24 @@ pub fn needs(ops: &[Operation]) -> BTreeMap<String, Vec<Need>> {
     out
 }
 
-/// Operations with some moved directly before others (id → id of the later one). Gives back the moves that name an operation which is
-/// not there.
-pub fn reordered(mut ops: Vec<Operation>, moves: &BTreeMap<String, String>) -> (Vec<Operation>, Vec<String>) {
+/// One operation taken to directly before another.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+pub struct Moved {
+    /// The one that moves.
+    pub id: String,
+    /// The one that it then stands before.
+    pub before: String,
+}
+
+/// Operations after moves made one after the other. Gives back the moves that name an operation which is not there.
+pub fn reordered(mut ops: Vec<Operation>, moves: &[Moved]) -> (Vec<Operation>, Vec<Moved>) {
     let mut lost = Vec::new();
-    for (id, before) in moves {
+    for m in moves {
+        let Moved { id, before } = m;
         let from = ops.iter().position(|o| o.id == *id);
         let there = ops.iter().any(|o| o.id == *before);
         let (Some(from), true, true) = (from, there, id != before) else {
-            lost.push(id.clone());
+            lost.push(m.clone());
             continue;
         };
         let op = ops.remove(from);
@@ -180,8 +189,11 @@ mod tests {
         assert_eq!(firsts(5), ["face:s"]);
         assert!(broken(&ops).is_empty());
         let (ids, before) = (ops[4].id.clone(), ops[3].id.clone());
-        let (moved, lost) = reordered(ops.clone(), &BTreeMap::from([(ids, before), ("gone".into(), "face:s".into())]));
-        assert_eq!(lost, ["gone"]);
+        let (moved, lost) = reordered(
+            ops.clone(),
+            &[Moved { id: ids, before }, Moved { id: "gone".into(), before: "face:s".into() }],
+        );
+        assert_eq!(lost.iter().map(|m| m.id.as_str()).collect::<Vec<_>>(), ["gone"]);
         let b = broken(&moved);
         assert_eq!((b.len(), b[0].0, b[0].1.first.as_str()), (1, 3, "spot:s/x"));
     }

@@ -20,10 +20,20 @@ async function ask(method: string, path: string, body?: unknown): Promise<Respon
       body: body === undefined ? undefined : raw ? body : JSON.stringify(body),
     });
   } catch {
-    throw new Refused(0, { error: 'offline', why: 'The server does not answer; is it running?', changed: null, seconds: null });
+    throw new Refused(0, {
+      error: 'offline',
+      why: 'The server does not answer; is it running?',
+      changed: null,
+      seconds: null,
+    });
   }
   if (res.ok) return res;
-  let refusal: Refusal = { error: 'internal', why: `The server answered ${res.status}; try again`, changed: null, seconds: null };
+  let refusal: Refusal = {
+    error: 'internal',
+    why: `The server answered ${res.status}; try again`,
+    changed: null,
+    seconds: null,
+  };
   try {
     refusal = (await res.json()) as Refusal;
   } catch {
@@ -36,7 +46,8 @@ export const api = {
   get: async <T>(path: string) => (await (await ask('GET', path)).json()) as T,
   bytes: async (path: string) => (await ask('GET', path)).arrayBuffer(),
   post: async <T>(path: string, body?: unknown) => (await (await ask('POST', path, body)).json()) as T,
-  act: async (method: 'POST' | 'PATCH' | 'DELETE', path: string, body?: unknown) => void (await ask(method, path, body)),
+  act: async (method: 'POST' | 'PATCH' | 'DELETE', path: string, body?: unknown) =>
+    void (await ask(method, path, body)),
   /** Take a file that the server hands out under its name. */
   take: async (method: 'GET' | 'POST', path: string) => {
     const res = await ask(method, path);

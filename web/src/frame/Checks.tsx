@@ -73,7 +73,14 @@ export function Checks({ state, findings, open, setOpen, onShow, onKeys, onStop,
             <span className="what" data-working>
               {w.kind === 'waiting' ? 'Waiting for the planner' : `Working out: ${w.stage}`}
             </span>
-            <div className="bar" role="progressbar" aria-label="Planning" aria-valuenow={Math.round(share * 100)} aria-valuemin={0} aria-valuemax={100}>
+            <div
+              className="bar"
+              role="progressbar"
+              aria-label="Planning"
+              aria-valuenow={Math.round(share * 100)}
+              aria-valuemin={0}
+              aria-valuemax={100}
+            >
               <i style={{ width: `${Math.round(share * 100)}%` }} />
             </div>
             <Button $small onPress={onStop}>

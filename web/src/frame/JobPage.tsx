@@ -180,7 +180,10 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
     const x = s.sides[setup];
     const t = strip.data?.setups[setup];
     if (!x || !t || !history.data) return null;
-    const lines = chosen && chosen.sideIndex === setup && (ticket === 'order' || ticket === 'cutters') ? chosen.op.lines : undefined;
+    const lines =
+      chosen && chosen.sideIndex === setup && (ticket === 'order' || ticket === 'cutters')
+        ? chosen.op.lines
+        : undefined;
     return { kind: 'cut', side: x, history: history.data, strip: t, lines };
   }, [s, ticket, faces, hover, side, setup, strip.data, history.data, chosen]);
 
@@ -211,7 +214,8 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
       if (!t) return;
       if (what === 'line') {
         // From the end of a step to the end of the next.
-        const k = stepAt(t, c.at + 1e-6) + (by > 0 ? 0 : -1) - (by < 0 && (t.end[stepAt(t, c.at)] ?? 0) === c.at ? 0 : 0);
+        const k =
+          stepAt(t, c.at + 1e-6) + (by > 0 ? 0 : -1) - (by < 0 && (t.end[stepAt(t, c.at)] ?? 0) === c.at ? 0 : 0);
         const at = by > 0 ? t.end[k] : t.end[stepAt(t, c.at) - 1];
         if (at !== undefined) return cursor.set({ setup: c.setup, at });
         return by < 0 ? cursor.set({ setup: c.setup, at: 0 }) : undefined;
@@ -255,20 +259,56 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const Card = cards[ticket];
   const job: Job | null =
     s && shop.data
-      ? { id, me, state, sheet: s, shop: shop.data, strip: strip.data, cursor, chosen, choose, side, setSide, places, setPlaces, faces, setFaces, decide, go }
+      ? {
+          id,
+          me,
+          state,
+          sheet: s,
+          shop: shop.data,
+          strip: strip.data,
+          cursor,
+          chosen,
+          choose,
+          side,
+          setSide,
+          places,
+          setPlaces,
+          faces,
+          setFaces,
+          decide,
+          go,
+        }
       : null;
   const w = state.card.work;
   return (
     <UnitsContext value={units}>
       <Page data-revision={state.card.revision} data-fresh={state.fresh}>
-        <Top me={me} title={state.card.title} words={s ? `${s.stock.material_name} · ${shop.data?.machine.name ?? ''}` : state.card.file}>
-          <Button $small onPress={undo} isDisabled={!state.undo} aria-label={state.undo ? `Undo ${state.undo}` : 'Undo'}>
+        <Top
+          me={me}
+          title={state.card.title}
+          words={s ? `${s.stock.material_name} · ${shop.data?.machine.name ?? ''}` : state.card.file}
+        >
+          <Button
+            $small
+            onPress={undo}
+            isDisabled={!state.undo}
+            aria-label={state.undo ? `Undo ${state.undo}` : 'Undo'}
+          >
             Undo <Kbd>Z</Kbd>
           </Button>
-          <Button $small onPress={redo} isDisabled={!state.redo} aria-label={state.redo ? `Redo ${state.redo}` : 'Redo'}>
+          <Button
+            $small
+            onPress={redo}
+            isDisabled={!state.redo}
+            aria-label={state.redo ? `Redo ${state.redo}` : 'Redo'}
+          >
             Redo <Kbd>Y</Kbd>
           </Button>
-          <Button $small onPress={() => decide({ about: 'units', units: units === 'mm' ? 'inch' : 'mm' })} aria-label={`Lengths in ${units}. Switch`}>
+          <Button
+            $small
+            onPress={() => decide({ about: 'units', units: units === 'mm' ? 'inch' : 'mm' })}
+            aria-label={`Lengths in ${units}. Switch`}
+          >
             {units === 'mm' ? 'mm' : 'inch'}
           </Button>
         </Top>
@@ -286,7 +326,13 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
                 ruler={ruler}
                 label={`${ticket}: picture of ${state.card.title}`}
               >
-                <Over ticket={ticket} hover={hover} ruler={ruler} onClear={() => setRuler([null, null])} setup={setup} />
+                <Over
+                  ticket={ticket}
+                  hover={hover}
+                  ruler={ruler}
+                  onClear={() => setRuler([null, null])}
+                  setup={setup}
+                />
               </Stage>
               <section className="card" aria-label={ticket} tabIndex={0}>
                 <Card />
@@ -307,7 +353,10 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
               ) : (
                 <>
                   <h1>Working out a whole proposal</h1>
-                  <p>Stock, sides, order, cutters, programs and their proof. It takes some ten seconds; you may leave and come back.</p>
+                  <p>
+                    Stock, sides, order, cutters, programs and their proof. It takes some ten seconds; you may leave and
+                    come back.
+                  </p>
                   <img src={`/api/jobs/${id}/picture`} width={320} height={240} alt={`The part ${state.card.title}`} />
                 </>
               )}

@@ -29,7 +29,10 @@ export function Keys({ open, onClose }: { open: boolean; onClose: () => void }) 
           ))}
         </tbody>
       </Table>
-      <p style={{ marginTop: 10 }}>Number fields take arithmetic and either unit: 3/8 in, 1.5+0.2, 12 mm. Empty takes a number back to the proposal.</p>
+      <p style={{ marginTop: 10 }}>
+        Number fields take arithmetic and either unit: 3/8 in, 1.5+0.2, 12 mm. Empty takes a number back to the
+        proposal.
+      </p>
     </Modal>
   );
 }

@@ -26,11 +26,13 @@ interface Props {
 export function Over({ ticket, hover, ruler: [a, b], onClear, setup }: Props) {
   const { sheet, side, places, setPlaces } = useJob();
   const { units } = useUnits();
-  const show = places.length > 0 ? (
-    <p>
-      Red boxes: {places.length === 1 ? 'the place' : `${places.length} places`} of the finding. <Link onPress={() => setPlaces([])}>Hide</Link>
-    </p>
-  ) : null;
+  const show =
+    places.length > 0 ? (
+      <p>
+        Red boxes: {places.length === 1 ? 'the place' : `${places.length} places`} of the finding.{' '}
+        <Link onPress={() => setPlaces([])}>Hide</Link>
+      </p>
+    ) : null;
   if (ticket === 'part') {
     const d = a && b ? a.point.map((v, k) => (b.point[k] ?? 0) - v) : null;
     return (
@@ -38,11 +40,14 @@ export function Over({ ticket, hover, ruler: [a, b], onClear, setup }: Props) {
         <h2>{hover === null ? saySize(sheet.part.size, units) : sheet.part.faces[hover]}</h2>
         {d ? (
           <p>
-            {say(Math.hypot(...d), 'mm', units, 3)} apart (X {say(d[0] ?? 0, 'mm', units)}, Y {say(d[1] ?? 0, 'mm', units)}, Z{' '}
-            {say(d[2] ?? 0, 'mm', units)}), to {say(sheet.part.chord_error, 'mm', units, 3)} on round faces. <Link onPress={onClear}>Clear</Link>
+            {say(Math.hypot(...d), 'mm', units, 3)} apart (X {say(d[0] ?? 0, 'mm', units)}, Y{' '}
+            {say(d[1] ?? 0, 'mm', units)}, Z {say(d[2] ?? 0, 'mm', units)}), to{' '}
+            {say(sheet.part.chord_error, 'mm', units, 3)} on round faces. <Link onPress={onClear}>Clear</Link>
           </p>
         ) : (
-          <Quiet>{a ? 'Press a second point to measure' : 'Point at a face for its name; press two points to measure'}</Quiet>
+          <Quiet>
+            {a ? 'Press a second point to measure' : 'Point at a face for its name; press two points to measure'}
+          </Quiet>
         )}
         {show}
       </Box>

@@ -183,7 +183,14 @@ export function ProofStrip({ strip, cursor, findings }: Props) {
     go(((e.clientX - r.left - 16) / Math.max(1, r.width - 32)) * all);
   };
   const keys = (e: KeyboardEvent) => {
-    const by: Record<string, number> = { ArrowRight: 1, ArrowLeft: -1, PageUp: 30, PageDown: -30, Home: -1e9, End: 1e9 };
+    const by: Record<string, number> = {
+      ArrowRight: 1,
+      ArrowLeft: -1,
+      PageUp: 30,
+      PageDown: -30,
+      Home: -1e9,
+      End: 1e9,
+    };
     const d = by[e.key];
     if (d === undefined) return;
     e.preventDefault();

@@ -93,15 +93,26 @@ export function RouteStrip({ state, sheet, id }: { state: JobState; sheet: Sheet
         const n = sheet.part.doubts.length;
         return {
           number: saySize(sheet.part.size, units),
-          ...(n > 0 ? { kind: 'answer' as const, words: `${n} to look at` } : { kind: 'decided' as const, words: 'read' }),
+          ...(n > 0
+            ? { kind: 'answer' as const, words: `${n} to look at` }
+            : { kind: 'decided' as const, words: 'read' }),
         };
       }
       case 'stock':
-        return { number: saySize(sheet.stock.size, units), ...(stale ?? settled(sheet.stock.size_decided || sheet.stock.material_decided)) };
+        return {
+          number: saySize(sheet.stock.size, units),
+          ...(stale ?? settled(sheet.stock.size_decided || sheet.stock.material_decided)),
+        };
       case 'hold':
-        return { number: `${sheet.sides.length} sides, ${sheet.hold.up} first`, ...(stale ?? settled(sheet.hold.decided)) };
+        return {
+          number: `${sheet.sides.length} sides, ${sheet.hold.up} first`,
+          ...(stale ?? settled(sheet.hold.decided)),
+        };
       case 'order':
-        return { number: `${ops.length} steps, ${say(sheet.proof.minutes, '', units, 0)} min`, ...(stale ?? settled(ops.some((o) => o.before))) };
+        return {
+          number: `${ops.length} steps, ${say(sheet.proof.minutes, '', units, 0)} min`,
+          ...(stale ?? settled(ops.some((o) => o.before))),
+        };
       case 'cutters': {
         const n = new Set(ops.map((o) => o.op.tool)).size;
         return { number: `${n} cutters`, ...(stale ?? settled(ops.some((o) => o.settled))) };
@@ -116,7 +127,10 @@ export function RouteStrip({ state, sheet, id }: { state: JobState; sheet: Sheet
       case 'program': {
         const lines = sheet.sides.reduce((a, b) => a + b.program.split('\n').length - 1, 0);
         const out = state.issued.some((i) => i.revision === state.card.revision);
-        return { number: `${sheet.sides.length} files, ${say(lines, '', units, 0)} lines`, ...(stale ?? (out ? { kind: 'posted', words: 'taken' } : { kind: 'proposed', words: 'ready' })) };
+        return {
+          number: `${sheet.sides.length} files, ${say(lines, '', units, 0)} lines`,
+          ...(stale ?? (out ? { kind: 'posted', words: 'taken' } : { kind: 'proposed', words: 'ready' })),
+        };
       }
     }
   };

@@ -10,7 +10,8 @@ const Page = styled.main`
   display: grid;
   place-items: center;
   background-image:
-    linear-gradient(${(p) => p.theme.grid} 1px, transparent 1px), linear-gradient(90deg, ${(p) => p.theme.grid} 1px, transparent 1px);
+    linear-gradient(${(p) => p.theme.grid} 1px, transparent 1px),
+    linear-gradient(90deg, ${(p) => p.theme.grid} 1px, transparent 1px);
   background-size: 40px 40px;
   form {
     width: 340px;

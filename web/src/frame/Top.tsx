@@ -10,7 +10,13 @@ export function Mark({ size }: { size: number }) {
   const t = useTheme();
   return (
     <svg width={size} height={size} viewBox="0 0 32 32" aria-hidden>
-      <path d="M25 7c-6-4-16-3-19 4-3 8 3 15 11 14 6-1 8-8 4-12-3-3-9-2-9 2 0 3 4 4 5 1" fill="none" stroke={t.brass} strokeWidth="3.4" strokeLinecap="round" />
+      <path
+        d="M25 7c-6-4-16-3-19 4-3 8 3 15 11 14 6-1 8-8 4-12-3-3-9-2-9 2 0 3 4 4 5 1"
+        fill="none"
+        stroke={t.brass}
+        strokeWidth="3.4"
+        strokeLinecap="round"
+      />
     </svg>
   );
 }
@@ -74,7 +80,11 @@ export function Top({ me, title, words, children }: Props) {
       <span className="words">{words}</span>
       <div className="right">
         {children}
-        <Button $small onPress={() => themeName.set(name === 'desk' ? 'machine' : 'desk')} aria-label={`Light: ${name === 'desk' ? 'desk' : 'machine'}. Switch`}>
+        <Button
+          $small
+          onPress={() => themeName.set(name === 'desk' ? 'machine' : 'desk')}
+          aria-label={`Light: ${name === 'desk' ? 'desk' : 'machine'}. Switch`}
+        >
           {name === 'desk' ? 'Desk' : 'Machine'} light
         </Button>
         <span>{me.name}</span>

@@ -40,7 +40,19 @@ export function readHistory(bytes: ArrayBuffer): History {
     before[k] = now[c] ?? 0;
     now[c] = top[k] ?? 0;
   }
-  return { nx, ny, x0: place[0] ?? 0, y0: place[1] ?? 0, pitch: place[2] ?? 1, under, start, at: times, column, top, before };
+  return {
+    nx,
+    ny,
+    x0: place[0] ?? 0,
+    y0: place[1] ?? 0,
+    pitch: place[2] ?? 1,
+    under,
+    start,
+    at: times,
+    column,
+    top,
+    before,
+  };
 }
 
 /** A moment of a history; moving it costs only what lies between. */

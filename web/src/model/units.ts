@@ -66,7 +66,10 @@ export type Typed = { kind: 'empty' } | { kind: 'wrong'; why: string } | { kind:
  * one with a unit is a length of its own, so `10 mm + 1/8 in` is what it says.
  */
 export function read(text: string, unit: string, units: Units): Typed {
-  const src = text.replace(/,/g, '.').replace(/[\u202f\u00a0]/g, '').trim();
+  const src = text
+    .replace(/,/g, '.')
+    .replace(/[\u202f\u00a0]/g, '')
+    .trim();
   if (src === '') return { kind: 'empty' };
   const length = LENGTHS[unit]?.power === 1;
   const scale = length && units === 'inch' ? INCH : 1;

@@ -53,7 +53,11 @@ interface Props {
 /** One of several. */
 export function Choice({ label, value, options, onChange }: Props) {
   return (
-    <Select aria-label={label} selectedKey={value} onSelectionChange={(k) => k !== null && k !== value && onChange(String(k))}>
+    <Select
+      aria-label={label}
+      selectedKey={value}
+      onSelectionChange={(k) => k !== null && k !== value && onChange(String(k))}
+    >
       <Press>
         <SelectValue />
       </Press>

@@ -114,10 +114,12 @@ interface Props {
   label?: string;
   /** The unit stands in a column of its own. */
   bare?: boolean;
+  /** Pressed instead of the number, where that stands elsewhere. */
+  words?: string;
 }
 
 /** A number with its unit, in the person's unit system; with reasons it opens to them. */
-export function Num({ value, unit, digits, why, label, bare }: Props) {
+export function Num({ value, unit, digits, why, label, bare, words }: Props) {
   const { units } = useUnits();
   const s = show(value, unit, units, digits);
   const tail = s.unit && !bare ? <Unit>{s.unit}</Unit> : null;
@@ -131,7 +133,7 @@ export function Num({ value, unit, digits, why, label, bare }: Props) {
   return (
     <span>
       <DialogTrigger>
-        <Press aria-label={`${label ?? why.title}: ${s.text} ${s.unit}. Why?`}>{s.text}</Press>
+        <Press aria-label={`${label ?? why.title}: ${s.text} ${s.unit}. Why?`}>{words ?? s.text}</Press>
         <Sheet placement="bottom end">
           <Dialog aria-label={`Why ${why.title}`}>
             <Why {...why} />

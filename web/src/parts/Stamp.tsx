@@ -14,10 +14,28 @@ const Mark = styled.span<{ $kind: StampKind; $big?: boolean }>`
   color: ${(p) => p.theme.blue};
   transform: rotate(-2.5deg);
   white-space: nowrap;
-  ${(p) => (p.$kind === 'open' || p.$kind === 'stale') && css`border-style: dashed; color: ${p.theme.quiet};`}
-  ${(p) => p.$kind === 'proved' && css`border-width: 2.5px;`}
-  ${(p) => p.$kind === 'proposed' && css`border-style: dotted;`}
-  ${(p) => p.$kind === 'answer' && css`color: ${p.theme.amber}; background: ${p.theme.amberWash};`}
+  ${(p) =>
+    (p.$kind === 'open' || p.$kind === 'stale') &&
+    css`
+      border-style: dashed;
+      color: ${p.theme.quiet};
+    `}
+  ${(p) =>
+    p.$kind === 'proved' &&
+    css`
+      border-width: 2.5px;
+    `}
+  ${(p) =>
+    p.$kind === 'proposed' &&
+    css`
+      border-style: dotted;
+    `}
+  ${(p) =>
+    p.$kind === 'answer' &&
+    css`
+      color: ${p.theme.amber};
+      background: ${p.theme.amberWash};
+    `}
   ${(p) =>
     p.$kind === 'stop' &&
     css`

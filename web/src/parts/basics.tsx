@@ -25,7 +25,11 @@ const look = css`
 
 export const Button = styled(AriaButton)<ButtonProps & { $main?: boolean; $small?: boolean }>`
   ${look}
-  ${(p) => p.$small && css`padding: 1px 8px;`}
+  ${(p) =>
+    p.$small &&
+    css`
+      padding: 1px 8px;
+    `}
   ${(p) =>
     p.$main &&
     css`

@@ -13,7 +13,8 @@ const Box = styled.div`
   overflow: hidden;
   background-color: ${(p) => p.theme.paper};
   background-image:
-    linear-gradient(${(p) => p.theme.grid} 1px, transparent 1px), linear-gradient(90deg, ${(p) => p.theme.grid} 1px, transparent 1px);
+    linear-gradient(${(p) => p.theme.grid} 1px, transparent 1px),
+    linear-gradient(90deg, ${(p) => p.theme.grid} 1px, transparent 1px);
   background-size: 40px 40px;
   .picture {
     position: absolute;

@@ -77,12 +77,20 @@ export class Field {
     this.position.setUsage(THREE.DynamicDrawUsage);
     this.color.setUsage(THREE.DynamicDrawUsage);
     const index = new Uint32Array(n * QUADS * 6);
-    for (let q = 0; q < n * QUADS; q += 1) index.set([0, 1, 2, 0, 2, 3].map((k) => q * 4 + k), q * 6);
+    for (let q = 0; q < n * QUADS; q += 1)
+      index.set(
+        [0, 1, 2, 0, 2, 3].map((k) => q * 4 + k),
+        q * 6,
+      );
     this.geometry.setAttribute('position', this.position);
     this.geometry.setAttribute('color', this.color);
     this.geometry.setIndex(new THREE.BufferAttribute(index, 1));
     const z = [...history.start].reduce((a, b) => Math.max(a, b), -Infinity);
-    const middle = new THREE.Vector3(history.x0 + (history.nx * history.pitch) / 2, history.y0 + (history.ny * history.pitch) / 2, z / 2);
+    const middle = new THREE.Vector3(
+      history.x0 + (history.nx * history.pitch) / 2,
+      history.y0 + (history.ny * history.pitch) / 2,
+      z / 2,
+    );
     this.geometry.boundingSphere = new THREE.Sphere(middle, Math.hypot(history.nx, history.ny) * history.pitch + z);
   }
 
@@ -144,8 +152,34 @@ export class Field {
     const [x1, y1] = [x + h.pitch, y + h.pitch];
     const me = this.ends(i, j);
     this.quad(q, me && [x, y, me.t, x1, y, me.t, x1, y1, me.t, x, y1, me.t], me?.cut ? this.cut : this.whole);
-    this.walls(q + 1, me, j < h.ny ? this.ends(i - 1, j) : null, (lo, hi) => [x, y, lo, x, y1, lo, x, y1, hi, x, y, hi]);
-    this.walls(q + 3, me, i < h.nx ? this.ends(i, j - 1) : null, (lo, hi) => [x, y, lo, x1, y, lo, x1, y, hi, x, y, hi]);
+    this.walls(q + 1, me, j < h.ny ? this.ends(i - 1, j) : null, (lo, hi) => [
+      x,
+      y,
+      lo,
+      x,
+      y1,
+      lo,
+      x,
+      y1,
+      hi,
+      x,
+      y,
+      hi,
+    ]);
+    this.walls(q + 3, me, i < h.nx ? this.ends(i, j - 1) : null, (lo, hi) => [
+      x,
+      y,
+      lo,
+      x1,
+      y,
+      lo,
+      x1,
+      y,
+      hi,
+      x,
+      y,
+      hi,
+    ]);
   }
 
   private walls(

@@ -57,7 +57,13 @@ export class Scene {
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
     host.append(this.renderer.domElement);
     this.camera.up.set(0, 0, 1);
-    this.scene.add(this.world, this.marks, this.measure, new THREE.HemisphereLight(0xffffff, 0x8a8577, 1.5), this.camera);
+    this.scene.add(
+      this.world,
+      this.marks,
+      this.measure,
+      new THREE.HemisphereLight(0xffffff, 0x8a8577, 1.5),
+      this.camera,
+    );
     this.sun.position.set(-0.5, 0.9, 0.6);
     this.camera.add(this.sun);
     this.controls = new OrbitControls(this.camera, this.renderer.domElement);
@@ -103,9 +109,11 @@ export class Scene {
 
   /** Put a play on the stage. The camera stays where the person put it, unless another play or side begins. */
   show(play: Play, same = false) {
-    const key = (p: Play | null) => (p ? `${p.kind === 'part' ? 'part' : 'work'}${p.kind === 'part' ? '' : p.side.name}` : '');
+    const key = (p: Play | null) =>
+      p ? `${p.kind === 'part' ? 'part' : 'work'}${p.kind === 'part' ? '' : p.side.name}` : '';
     const fresh = key(play) !== key(this.play);
-    const keepField = play.kind === 'cut' && this.play?.kind === 'cut' && play.history === this.play.history ? this.field : null;
+    const keepField =
+      play.kind === 'cut' && this.play?.kind === 'cut' && play.history === this.play.history ? this.field : null;
     this.play = play;
     this.clear(this.world);
     this.tools.clear();
@@ -128,7 +136,12 @@ export class Scene {
 
   private clear(g: THREE.Group) {
     g.traverse((o) => {
-      if ((o instanceof THREE.Mesh || o instanceof THREE.LineSegments || o instanceof THREE.Line) && o.geometry !== this.field?.geometry && o.geometry !== this.mesh?.geometry && o.geometry !== this.mesh?.edges)
+      if (
+        (o instanceof THREE.Mesh || o instanceof THREE.LineSegments || o instanceof THREE.Line) &&
+        o.geometry !== this.field?.geometry &&
+        o.geometry !== this.mesh?.geometry &&
+        o.geometry !== this.mesh?.edges
+      )
         o.geometry.dispose();
     });
     g.clear();
@@ -137,7 +150,15 @@ export class Scene {
   private addPart(faces: Map<number, THREE.Color>, base: string, parent: THREE.Object3D, ghost = false) {
     if (!this.mesh) return;
     paint(this.mesh, this.color(base), faces);
-    const m = new THREE.MeshLambertMaterial({ vertexColors: true, flatShading: true, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1, transparent: ghost, opacity: ghost ? 0.5 : 1 });
+    const m = new THREE.MeshLambertMaterial({
+      vertexColors: true,
+      flatShading: true,
+      polygonOffset: true,
+      polygonOffsetFactor: 1,
+      polygonOffsetUnits: 1,
+      transparent: ghost,
+      opacity: ghost ? 0.5 : 1,
+    });
     this.part = new THREE.Mesh(this.mesh.geometry, m);
     const lines = new THREE.LineSegments(this.mesh.edges, new THREE.LineBasicMaterial({ color: this.theme.ink }));
     parent.add(this.part, lines);
@@ -148,7 +169,9 @@ export class Scene {
     const s = b.getSize(new THREE.Vector3());
     const g = new THREE.EdgesGeometry(new THREE.BoxGeometry(s.x, s.y, s.z));
     g.translate(...b.getCenter(new THREE.Vector3()).toArray());
-    const m = dashed ? new THREE.LineDashedMaterial({ color, dashSize: 2, gapSize: 1.5 }) : new THREE.LineBasicMaterial({ color });
+    const m = dashed
+      ? new THREE.LineDashedMaterial({ color, dashSize: 2, gapSize: 1.5 })
+      : new THREE.LineBasicMaterial({ color });
     const l = new THREE.LineSegments(g, m);
     if (dashed) l.computeLineDistances();
     return l;
@@ -169,7 +192,13 @@ export class Scene {
       const s = b.getSize(new THREE.Vector3());
       const glass = new THREE.Mesh(
         new THREE.BoxGeometry(s.x, s.y, s.z),
-        new THREE.MeshBasicMaterial({ color: this.theme.brass, transparent: true, opacity: 0.12, depthWrite: false, side: THREE.DoubleSide }),
+        new THREE.MeshBasicMaterial({
+          color: this.theme.brass,
+          transparent: true,
+          opacity: 0.12,
+          depthWrite: false,
+          side: THREE.DoubleSide,
+        }),
       );
       glass.position.copy(b.getCenter(new THREE.Vector3()));
       this.world.add(glass);
@@ -182,7 +211,14 @@ export class Scene {
       const b = box(k.place);
       const s = b.getSize(new THREE.Vector3());
       const front = b.max.y < -0.5 * Math.abs(side.grip.opening);
-      const m = new THREE.MeshLambertMaterial({ color: this.theme.jaw, transparent: true, opacity: front ? 0.22 : 0.9, depthWrite: !front, polygonOffset: true, polygonOffsetFactor: 2 });
+      const m = new THREE.MeshLambertMaterial({
+        color: this.theme.jaw,
+        transparent: true,
+        opacity: front ? 0.22 : 0.9,
+        depthWrite: !front,
+        polygonOffset: true,
+        polygonOffsetFactor: 2,
+      });
       const jaw = new THREE.Mesh(new THREE.BoxGeometry(s.x, s.y, s.z), m);
       jaw.position.copy(b.getCenter(new THREE.Vector3()));
       this.world.add(jaw, this.wire(k.place, this.theme.edge));
@@ -197,7 +233,10 @@ export class Scene {
         [0, 0, -2, 0, 0, arm * 1.6],
       ].flatMap((l) => [new THREE.Vector3(l[0], l[1], l[2]), new THREE.Vector3(l[3], l[4], l[5])]),
     );
-    const lines = new THREE.LineSegments(cross, new THREE.LineBasicMaterial({ color: this.theme.blue, depthTest: false }));
+    const lines = new THREE.LineSegments(
+      cross,
+      new THREE.LineBasicMaterial({ color: this.theme.blue, depthTest: false }),
+    );
     lines.renderOrder = 5;
     this.world.add(lines);
   }
@@ -205,7 +244,24 @@ export class Scene {
   private toWork(side: SideSheet) {
     const rows = side.part_from_work;
     const n = (k: number) => rows[k] ?? 0;
-    const m = new THREE.Matrix4().set(n(0), n(1), n(2), n(3), n(4), n(5), n(6), n(7), n(8), n(9), n(10), n(11), 0, 0, 0, 1);
+    const m = new THREE.Matrix4().set(
+      n(0),
+      n(1),
+      n(2),
+      n(3),
+      n(4),
+      n(5),
+      n(6),
+      n(7),
+      n(8),
+      n(9),
+      n(10),
+      n(11),
+      0,
+      0,
+      0,
+      1,
+    );
     return m.invert();
   }
 
@@ -230,18 +286,32 @@ export class Scene {
   private showCut(play: Extract<Play, { kind: 'cut' }>) {
     const field = this.field ?? new Field(play.history);
     this.field = field;
-    field.paint(this.color(this.theme.name === 'desk' ? '#b9c0ca' : '#7d8690'), this.color(this.theme.name === 'desk' ? '#e3bd62' : '#c79a3e'));
+    field.paint(
+      this.color(this.theme.name === 'desk' ? '#b9c0ca' : '#7d8690'),
+      this.color(this.theme.name === 'desk' ? '#e3bd62' : '#c79a3e'),
+    );
     const m = new THREE.MeshLambertMaterial({ vertexColors: true, flatShading: true, side: THREE.DoubleSide });
     const stock = new THREE.Mesh(field.geometry, m);
     stock.frustumCulled = false;
     this.world.add(stock);
     const h = play.history;
     const top = h.start.reduce((a, b) => Math.max(a, b), 0);
-    this.bounds.set(new THREE.Vector3(h.x0, h.y0, 0), new THREE.Vector3(h.x0 + h.nx * h.pitch, h.y0 + h.ny * h.pitch, top));
+    this.bounds.set(
+      new THREE.Vector3(h.x0, h.y0, 0),
+      new THREE.Vector3(h.x0 + h.nx * h.pitch, h.y0 + h.ny * h.pitch, top),
+    );
     this.vise(play.side);
-    this.bounds.set(new THREE.Vector3(h.x0 - 8, h.y0 - 8, 0), new THREE.Vector3(h.x0 + h.nx * h.pitch + 8, h.y0 + h.ny * h.pitch + 8, top + 24));
+    this.bounds.set(
+      new THREE.Vector3(h.x0 - 8, h.y0 - 8, 0),
+      new THREE.Vector3(h.x0 + h.nx * h.pitch + 8, h.y0 + h.ny * h.pitch + 8, top + 24),
+    );
     const flutes = new THREE.MeshLambertMaterial({ color: this.theme.name === 'desk' ? '#6d7683' : '#aeb6c0' });
-    const body = new THREE.MeshLambertMaterial({ color: this.theme.name === 'desk' ? '#9aa1ab' : '#6b737d', transparent: true, opacity: 0.55, depthWrite: false });
+    const body = new THREE.MeshLambertMaterial({
+      color: this.theme.name === 'desk' ? '#9aa1ab' : '#6b737d',
+      transparent: true,
+      opacity: 0.55,
+      depthWrite: false,
+    });
     for (const t of play.side.tools) this.tools.set(t.number, this.tool(t, flutes, body));
     if (play.lines) {
       const p = pathOf(play.strip, play.lines);
@@ -259,9 +329,16 @@ export class Scene {
   }
 
   private lines(runs: Point[][], color: string, dashed: boolean) {
-    const points = runs.flatMap((r) => r.slice(1).flatMap((p, k) => [r[k] ?? p, p]).map((p) => new THREE.Vector3(p.x, p.y, p.z + 0.05)));
+    const points = runs.flatMap((r) =>
+      r
+        .slice(1)
+        .flatMap((p, k) => [r[k] ?? p, p])
+        .map((p) => new THREE.Vector3(p.x, p.y, p.z + 0.05)),
+    );
     const g = new THREE.BufferGeometry().setFromPoints(points);
-    const m = dashed ? new THREE.LineDashedMaterial({ color, dashSize: 1.5, gapSize: 2 }) : new THREE.LineBasicMaterial({ color });
+    const m = dashed
+      ? new THREE.LineDashedMaterial({ color, dashSize: 1.5, gapSize: 2 })
+      : new THREE.LineBasicMaterial({ color });
     const l = new THREE.LineSegments(g, m);
     if (dashed) l.computeLineDistances();
     this.world.add(l);
@@ -290,7 +367,10 @@ export class Scene {
     else this.marks.matrix.identity();
     this.marks.matrixAutoUpdate = false;
     for (const p of places.slice(0, 200)) {
-      const grown: Place = { min_mm: p.min_mm.map((v) => v - 0.4) as Place['min_mm'], max_mm: p.max_mm.map((v) => v + 0.4) as Place['max_mm'] };
+      const grown: Place = {
+        min_mm: p.min_mm.map((v) => v - 0.4) as Place['min_mm'],
+        max_mm: p.max_mm.map((v) => v + 0.4) as Place['max_mm'],
+      };
       const l = this.wire(grown, this.theme.red);
       (l.material as THREE.Material).depthTest = false;
       l.renderOrder = 10;
@@ -304,13 +384,19 @@ export class Scene {
     this.clear(this.measure);
     const points = [a, b].filter((p) => p !== null).map((p) => new THREE.Vector3(...p));
     if (points.length === 2) {
-      const l = new THREE.Line(new THREE.BufferGeometry().setFromPoints(points), new THREE.LineBasicMaterial({ color: this.theme.blue, depthTest: false }));
+      const l = new THREE.Line(
+        new THREE.BufferGeometry().setFromPoints(points),
+        new THREE.LineBasicMaterial({ color: this.theme.blue, depthTest: false }),
+      );
       l.renderOrder = 11;
       this.measure.add(l);
     }
     const r = this.bounds.getSize(new THREE.Vector3()).length() / 130;
     for (const p of points) {
-      const dot = new THREE.Mesh(new THREE.SphereGeometry(r, 10, 8), new THREE.MeshBasicMaterial({ color: this.theme.blue, depthTest: false }));
+      const dot = new THREE.Mesh(
+        new THREE.SphereGeometry(r, 10, 8),
+        new THREE.MeshBasicMaterial({ color: this.theme.blue, depthTest: false }),
+      );
       dot.position.copy(p);
       dot.renderOrder = 11;
       this.measure.add(dot);
@@ -325,7 +411,11 @@ export class Scene {
     const r = Math.max(size.length() / 2, 1);
     const v = Math.tan((this.camera.fov * Math.PI) / 360);
     const d = (r / v) * Math.max(1, 1 / this.camera.aspect) * 0.92;
-    const dir = { corner: new THREE.Vector3(0.55, -0.95, 0.78), top: new THREE.Vector3(0, -0.001, 1), front: new THREE.Vector3(0, -1, 0.12) }[from];
+    const dir = {
+      corner: new THREE.Vector3(0.55, -0.95, 0.78),
+      top: new THREE.Vector3(0, -0.001, 1),
+      front: new THREE.Vector3(0, -1, 0.12),
+    }[from];
     this.camera.position.copy(c).addScaledVector(dir.normalize(), d);
     this.camera.near = d / 50;
     this.camera.far = d * 10;

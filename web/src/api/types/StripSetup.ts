@@ -39,7 +39,7 @@ engagement: Array<number>,
  */
 feed: Array<number>, 
 /**
- * Where the cutter's lowest point is at the step's end, work coordinates, mm. 
+ * Where the cutter's lowest point is at the step's end, work coordinates, mm.
  */
 x: Array<number>, 
 /**

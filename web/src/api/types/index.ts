@@ -21,6 +21,7 @@ export * from './Machine';
 export * from './Material';
 export * from './Me';
 export * from './MillData';
+export * from './Moved';
 export * from './Need';
 export * from './NewPerson';
 export * from './OpKind';

@@ -1,0 +1,196 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import { DropZone, FileTrigger } from 'react-aria-components';
+import { useNavigate } from 'react-router';
+import styled from 'styled-components';
+import { api, jobsQuery, type JobCard, type Me } from '../../api';
+import { Keys } from '../../frame/Keys';
+import { refuse, tell, UnitsContext } from '../../frame/settings';
+import { Top } from '../../frame/Top';
+import { Button, Kbd, Line, Quiet } from '../../parts/basics';
+import { Card } from './Card';
+
+const Page = styled.div`
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+`;
+
+const Desk = styled(DropZone)`
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+  padding: 20px 24px 28px;
+  background-image:
+    linear-gradient(${(p) => p.theme.grid} 1px, transparent 1px),
+    linear-gradient(90deg, ${(p) => p.theme.grid} 1px, transparent 1px);
+  background-size: 40px 40px;
+  &[data-drop-target] {
+    outline: 4px dashed ${(p) => p.theme.blue};
+    outline-offset: -10px;
+    background-color: ${(p) => p.theme.blueWash};
+  }
+  .head {
+    display: flex;
+    align-items: center;
+    gap: 16px;
+    margin-bottom: 16px;
+    flex-wrap: wrap;
+  }
+  .cards {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(288px, 1fr));
+    gap: 16px;
+  }
+  .none {
+    margin: 60px auto;
+    max-width: 520px;
+    text-align: center;
+    display: grid;
+    gap: 10px;
+    justify-items: center;
+  }
+`;
+
+const wrong = (name: string) => `${name} is not a STEP file; export the part as STEP (.step or .stp) and drop that`;
+
+/** The start: the jobs as cards; a model dropped here becomes one. */
+export function Bench({ me }: { me: Me }) {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const jobs = useQuery(jobsQuery);
+  const [away, setAway] = useState(false);
+  const [keys, setKeys] = useState(false);
+
+  useEffect(() => {
+    const source = new EventSource('/api/events');
+    source.addEventListener('bench', (e) => {
+      client.setQueryData<JobCard[]>(jobsQuery.queryKey, JSON.parse((e as MessageEvent<string>).data) as JobCard[]);
+    });
+    return () => source.close();
+  }, [client]);
+
+  useEffect(() => {
+    const press = (e: KeyboardEvent) => {
+      if (e.key !== '?' || (e.target as HTMLElement).closest('input, [role=dialog]')) return;
+      e.preventDefault();
+      setKeys(true);
+    };
+    window.addEventListener('keydown', press);
+    return () => window.removeEventListener('keydown', press);
+  }, []);
+
+  const upload = useMutation({
+    mutationFn: async (files: File[]) => {
+      const made: JobCard[] = [];
+      for (const f of files) {
+        if (!/\.(step|stp)$/i.test(f.name)) throw new Error(wrong(f.name));
+        made.push(await api.post<JobCard>(`/api/jobs?file=${encodeURIComponent(f.name)}`, f));
+      }
+      return made;
+    },
+    onSuccess: (made) => {
+      if (made.length === 1 && made[0]) void navigate(`/jobs/${made[0].id}/part`);
+      else tell('done', `${made.length} jobs began`);
+    },
+    onError: refuse,
+    onSettled: () => client.invalidateQueries({ queryKey: jobsQuery.queryKey }),
+  });
+
+  const change = async (path: string, body: unknown) => {
+    try {
+      await api.act('PATCH', path, body);
+    } catch (e) {
+      refuse(e);
+    }
+    await client.invalidateQueries();
+  };
+
+  const all = jobs.data ?? [];
+  const put = all.filter((j) => j.archived);
+  const shown = away ? put : all.filter((j) => !j.archived);
+  const units = me.units === 'inch' ? 'inch' : 'mm';
+  return (
+    <UnitsContext value={units}>
+      <Page>
+        <Top me={me} title={me.shop} words="Bench">
+          {me.owner ? (
+            <Button
+              $small
+              onPress={() => change('/api/shop', { units: units === 'mm' ? 'inch' : 'mm' })}
+              aria-label={`Lengths of the shop in ${units}. Switch`}
+            >
+              {units}
+            </Button>
+          ) : (
+            <Quiet>{units}</Quiet>
+          )}
+        </Top>
+        <main style={{ flex: 1, minHeight: 0, display: 'flex' }}>
+          <Desk
+            aria-label="Drop STEP files to begin jobs"
+            getDropOperation={(types) => (types.has('text/plain') ? 'cancel' : 'copy')}
+            onDrop={(e) =>
+              void Promise.all(e.items.flatMap((i) => (i.kind === 'file' ? [i.getFile()] : []))).then(
+                (f) => f.length > 0 && upload.mutate(f),
+              )
+            }
+          >
+            <div className="head">
+              <h1>{away ? 'Put away' : 'On the bench'}</h1>
+              <FileTrigger
+                acceptedFileTypes={['.step', '.stp']}
+                allowsMultiple
+                onSelect={(l) => l && upload.mutate(Array.from(l))}
+              >
+                <Button $main isDisabled={upload.isPending}>
+                  {upload.isPending ? 'Taking the file …' : 'Begin a job from a STEP file'}
+                </Button>
+              </FileTrigger>
+              <Quiet>or drop it anywhere here; a whole proposal comes by itself</Quiet>
+              <Line style={{ marginLeft: 'auto' }}>
+                {put.length > 0 || away ? (
+                  <Button $small onPress={() => setAway(!away)}>
+                    {away ? 'Back to the bench' : `Put away (${put.length})`}
+                  </Button>
+                ) : null}
+                <Button $small onPress={() => setKeys(true)}>
+                  All keys <Kbd>?</Kbd>
+                </Button>
+              </Line>
+            </div>
+            {jobs.error ? (
+              <div className="none" role="alert">
+                <h2>The jobs could not be read</h2>
+                <p>{jobs.error.message}</p>
+                <Button onPress={() => void jobs.refetch()}>Try again</Button>
+              </div>
+            ) : shown.length === 0 && !jobs.isPending ? (
+              <div className="none">
+                <h2>{away ? 'Nothing is put away' : 'The bench is clear'}</h2>
+                {away ? null : (
+                  <p>
+                    Drop a STEP file of a part. Stock, sides, order, cutters, programs and their proof follow without a
+                    question.
+                  </p>
+                )}
+              </div>
+            ) : (
+              <div className="cards">
+                {shown.map((j) => (
+                  <Card
+                    key={j.id}
+                    job={j}
+                    onPut={() => change(`/api/jobs/${j.id}`, { title: null, archived: !j.archived })}
+                    onName={(title) => change(`/api/jobs/${j.id}`, { title, archived: null })}
+                  />
+                ))}
+              </div>
+            )}
+          </Desk>
+        </main>
+        <Keys open={keys} onClose={() => setKeys(false)} />
+      </Page>
+    </UnitsContext>
+  );
+}

@@ -1,0 +1,149 @@
+import styled, { useTheme } from 'styled-components';
+import type { Order } from '../../api/types';
+import { useJob } from '../../frame/job';
+import { useUnits } from '../../frame/settings';
+import { say } from '../../model/units';
+import { Button, Head, Line, Quiet, Section, Table } from '../../parts/basics';
+import { Choice } from '../../parts/Choice';
+import { Num } from '../../parts/Number';
+import { Stamp } from '../../parts/Stamp';
+
+const Bars = styled.svg`
+  display: block;
+  max-width: 100%;
+  margin-top: 4px;
+`;
+
+const ups = ['+X', '-X', '+Y', '-Y', '+Z', '-Z'];
+
+const asOrder = (up: string): Order => ({ Up: { axis: 'XYZ'.indexOf(up[1] ?? 'Z'), positive: up.startsWith('+') } });
+
+/** Force that the vise holds against the largest cutting force. */
+function Balance({ holds, worst }: { holds: number; worst: number }) {
+  const t = useTheme();
+  const { units } = useUnits();
+  const most = Math.max(holds, worst) * 1.05;
+  const w = (v: number) => (v / most) * 500;
+  return (
+    <Bars
+      viewBox="0 0 500 62"
+      width="500"
+      role="img"
+      aria-label={`The vise holds ${Math.round(holds)} N, cutting pulls with ${Math.round(worst)} N at most`}
+    >
+      <rect x="0" y="4" width={w(holds)} height="10" fill={t.blue} />
+      <text x="0" y="29" fill={t.ink} fontSize="14">
+        friction holds {say(holds, 'N', units, 0)}
+      </text>
+      <rect x="0" y="36" width={Math.max(2, w(worst))} height="10" fill={t.brass} />
+      <text x="0" y="60" fill={t.ink} fontSize="14">
+        cutting pulls {say(worst, 'N', units, 0)} at most: {(holds / Math.max(1, worst)).toFixed(1)} times less
+      </text>
+    </Bars>
+  );
+}
+
+/** Which way is up first, and how each side is held and touched off. */
+export function HoldTicket() {
+  const { sheet, shop, side, setSide, decide } = useJob();
+  const { units } = useUnits();
+  const h = sheet.hold;
+  const s = sheet.sides[side];
+  return (
+    <>
+      <Head>
+        <h1>
+          {sheet.sides.length} sides, {h.up} up first
+        </h1>
+        <Stamp kind={h.decided ? 'decided' : 'proposed'} words={h.decided ? 'decided' : 'proposed'} />
+      </Head>
+      <Line>
+        <Quiet>Up first</Quiet>
+        <Choice
+          label="Up first"
+          value={h.up}
+          options={ups.map((id) => ({ id, words: `${id} up, then ${id.startsWith('+') ? '-' : '+'}${id[1]}` }))}
+          onChange={(up) => decide({ about: 'order', choice: asOrder(up) })}
+        />
+        {h.decided ? (
+          <Button $small onPress={() => decide({ about: 'order', choice: null })}>
+            Back to the proposal
+          </Button>
+        ) : null}
+      </Line>
+      <Section aria-label="Why this way">
+        <h3>Why this way</h3>
+        <ol style={{ margin: 0, paddingLeft: 20 }}>
+          {h.compared.map((c) => (
+            <li key={c}>{c}</li>
+          ))}
+        </ol>
+      </Section>
+      <Section aria-label="Force">
+        <h3>{shop.vise.name}</h3>
+        <Balance holds={h.holds_n} worst={h.worst_n} />
+      </Section>
+      <Section aria-label="Sides">
+        <Line role="group" aria-label="Side shown">
+          {sheet.sides.map((x, k) => (
+            <Button key={x.name} $small $main={k === side} aria-pressed={k === side} onPress={() => setSide(k)}>
+              {x.name === 'side 1' ? 'Side 1' : 'Side 2'}
+            </Button>
+          ))}
+          {s ? <Quiet>grips {s.grip.on}</Quiet> : null}
+        </Line>
+        {s ? (
+          <>
+            <Table style={{ marginTop: 6 }}>
+              <tbody>
+                <tr>
+                  <td>Jaw that grips</td>
+                  <td className="n">
+                    <Num value={s.grip.height} unit="mm" why={{ title: 'Grip', terms: s.grip.terms }} />
+                  </td>
+                  <td>
+                    along <Num value={s.grip.length} unit="mm" /> of {say(shop.vise.jaw_width_mm, 'mm', units)} jaw
+                  </td>
+                </tr>
+                <tr>
+                  <td>Opening</td>
+                  <td className="n">
+                    <Num value={s.grip.opening} unit="mm" />
+                  </td>
+                  <td>
+                    of <Num value={shop.vise.opening_mm} unit="mm" />
+                  </td>
+                </tr>
+                <tr>
+                  <td>Parallels</td>
+                  <td className="n">{s.grip.parallels > 0 ? <Num value={s.grip.parallels} unit="mm" /> : 'none'}</td>
+                  <td>under it</td>
+                </tr>
+                <tr>
+                  <td>Above the jaws</td>
+                  <td className="n">
+                    <Num value={s.grip.above} unit="mm" />
+                  </td>
+                  <td />
+                </tr>
+              </tbody>
+            </Table>
+            <h3 style={{ marginTop: 14 }}>Zero</h3>
+            <Table>
+              <tbody>
+                {s.zero.map((z) => (
+                  <tr key={z.axis}>
+                    <td>
+                      <b>{z.axis}</b>
+                    </td>
+                    <td>{z.touches}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </>
+        ) : null}
+      </Section>
+    </>
+  );
+}

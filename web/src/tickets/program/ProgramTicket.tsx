@@ -1,0 +1,185 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
+import styled from 'styled-components';
+import { api } from '../../api';
+import { useJob } from '../../frame/job';
+import { refuse, tell, useStore, useUnits } from '../../frame/settings';
+import { atLine, stepAt } from '../../model/strip';
+import { say } from '../../model/units';
+import { Button, Head, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
+import { words } from './words';
+
+const ROW = 22;
+
+const Text = styled.div`
+  position: relative;
+  height: 330px;
+  overflow: auto;
+  border: 1px solid ${(p) => p.theme.edge};
+  background: ${(p) => p.theme.sunk};
+  font-family: 'IBM Plex Mono', monospace;
+  font-size: 13.5px;
+  line-height: ${ROW}px;
+  .row {
+    position: absolute;
+    left: 0;
+    right: 0;
+    height: ${ROW}px;
+    white-space: pre;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    padding-right: 8px;
+    cursor: pointer;
+  }
+  .row i {
+    display: inline-block;
+    width: 52px;
+    text-align: right;
+    margin-right: 12px;
+    font-style: normal;
+    color: ${(p) => p.theme.quiet};
+  }
+  .row.now {
+    background: ${(p) => p.theme.brassWash};
+    font-weight: 600;
+    box-shadow: inset 5px 0 0 ${(p) => p.theme.brass};
+  }
+  .row.found {
+    box-shadow: inset 5px 0 0 ${(p) => p.theme.red};
+  }
+`;
+
+/** The posted text with the line of the moment, and taking it to the machine. */
+export function ProgramTicket() {
+  const { id, sheet, state, strip, cursor } = useJob();
+  const { units } = useUnits();
+  const client = useQueryClient();
+  const at = useStore(cursor);
+  const side = sheet.sides[at.setup];
+  const setup = strip?.setups[at.setup];
+  const lines = useMemo(() => side?.program.replace(/\n$/, '').split('\n') ?? [], [side]);
+  const found = useMemo(
+    () =>
+      new Set(
+        sheet.proof.findings
+          .filter((f) => f.setup === side?.name && f.line && f.severity !== 'note')
+          .map((f) => f.line),
+      ),
+    [sheet.proof.findings, side],
+  );
+  const box = useRef<HTMLDivElement>(null);
+  const [top, setTop] = useState(0);
+  const k = setup ? stepAt(setup, at.at) : 0;
+  const now = setup?.line[k] ?? 1;
+
+  useEffect(() => {
+    const el = box.current;
+    if (!el) return;
+    const y = (now - 1) * ROW;
+    if (y < el.scrollTop + 2 * ROW || y > el.scrollTop + el.clientHeight - 3 * ROW)
+      el.scrollTop = y - el.clientHeight / 2;
+  }, [now]);
+
+  const first = Math.max(0, Math.floor(top / ROW) - 4);
+  const shown = lines.slice(first, first + 26);
+  const seek = (line: number) =>
+    setup && cursor.set({ setup: at.setup, at: atLine(setup, Math.min(lines.length, Math.max(1, line))) });
+  const keys = (e: KeyboardEvent) => {
+    const by = { ArrowDown: 1, ArrowUp: -1, PageDown: 14, PageUp: -14 }[e.key];
+    if (by === undefined) return;
+    e.preventDefault();
+    e.stopPropagation();
+    // Lines that take no time are passed over.
+    const next = by > 0 ? setup?.line.find((l) => l >= now + by) : setup?.line.findLast((l) => l <= now + by);
+    seek(next ?? now + by);
+  };
+  const take = async (k: number) => {
+    try {
+      const name = await api.take('POST', `/api/jobs/${id}/issue/${k}`);
+      tell('done', `${name} was taken and written down as revision ${state.card.revision}`);
+    } catch (e) {
+      refuse(e);
+    }
+    await client.invalidateQueries({ queryKey: ['job', id] });
+  };
+  const ready = state.fresh && sheet.proof.passed;
+  return (
+    <>
+      <Head style={{ alignItems: 'center' }}>
+        <h1>
+          {side ? side.name.replace('side', 'Side') : ''}, {say(lines.length, '', units, 0)} lines
+        </h1>
+        <Line>
+          {sheet.sides.map((s, n) => (
+            <Button
+              key={s.name}
+              $small
+              $main={n === at.setup}
+              aria-pressed={n === at.setup}
+              onPress={() => cursor.set({ setup: n, at: 0 })}
+            >
+              {s.name.replace('side', 'Side')}
+            </Button>
+          ))}
+        </Line>
+      </Head>
+      <Text
+        ref={box}
+        role="group"
+        aria-label="Program text; arrow keys go through its lines"
+        tabIndex={0}
+        onScroll={(e) => setTop(e.currentTarget.scrollTop)}
+        onKeyDown={keys}
+        data-line={now}
+      >
+        <div style={{ height: lines.length * ROW }} />
+        {shown.map((text, n) => {
+          const line = first + n + 1;
+          return (
+            <div
+              key={line}
+              className={`row ${line === now ? 'now' : found.has(line) ? 'found' : ''}`}
+              style={{ top: (line - 1) * ROW }}
+              onClick={() => seek(line)}
+            >
+              <i>{line}</i>
+              {text}
+            </div>
+          );
+        })}
+      </Text>
+      <p aria-live="polite" style={{ minHeight: 44, marginTop: 6 }}>
+        <b>Line {now}:</b> {words(lines[now - 1] ?? '', units)}
+      </p>
+      <Section aria-label="Take to the machine">
+        <Line>
+          {sheet.sides.map((s, n) => (
+            <Button key={s.name} $main isDisabled={!ready} onPress={() => take(n)}>
+              Take {s.name}
+            </Button>
+          ))}
+          {ready ? null : (
+            <Quiet>{state.fresh ? 'Stops forbid cutting: see Proof.' : 'It is being worked out again.'}</Quiet>
+          )}
+        </Line>
+        {state.issued.length > 0 ? (
+          <Rows style={{ marginTop: 8 }}>
+            {state.issued.map((i) => (
+              <li key={i.id}>
+                <Link onPress={() => void api.take('GET', `/api/jobs/${id}/issued/${i.id}`).catch(refuse)}>
+                  {i.file}
+                </Link>
+                , revision {i.revision}, taken by {i.who} on {i.at.replace('T', ' ').slice(0, 16)} UTC
+                {i.revision === state.card.revision ? '' : ': older than the plan now'}
+              </li>
+            ))}
+          </Rows>
+        ) : (
+          <p>
+            <Quiet>No program has left yet. Each one taken is kept here word for word.</Quiet>
+          </p>
+        )}
+      </Section>
+    </>
+  );
+}

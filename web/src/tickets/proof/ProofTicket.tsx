@@ -1,0 +1,128 @@
+import styled, { useTheme } from 'styled-components';
+import type { Finding, Ledger } from '../../api/types';
+import { useJob } from '../../frame/job';
+import { useUnits } from '../../frame/settings';
+import { atLine } from '../../model/strip';
+import { say } from '../../model/units';
+import { Head, Quiet, Rows, Section, Table } from '../../parts/basics';
+import { FindingRow } from '../../parts/FindingRow';
+import { Num } from '../../parts/Number';
+import { Stamp } from '../../parts/Stamp';
+
+const Bar = styled.div`
+  display: flex;
+  height: 18px;
+  border: 1px solid ${(p) => p.theme.edge};
+  i + i {
+    border-left: 1px solid ${(p) => p.theme.ink};
+  }
+`;
+
+/** Where the minutes go. */
+function Minutes({ ledger: l, minutes }: { ledger: Ledger; minutes: number }) {
+  const t = useTheme();
+  const { units } = useUnits();
+  const parts = [
+    { name: 'cutting', v: l.cutting, fill: t.brass },
+    { name: 'air', v: l.air, fill: `repeating-linear-gradient(45deg, ${t.rule} 0 4px, ${t.card} 4px 8px)` },
+    { name: 'tool changes', v: l.changes, fill: t.sunk },
+  ];
+  return (
+    <>
+      <Bar aria-hidden>
+        {parts.map((p) => (
+          <i key={p.name} style={{ flex: p.v, background: p.fill }} />
+        ))}
+      </Bar>
+      <p>
+        {parts.map((p, k) => (
+          <span key={p.name}>
+            {k > 0 ? ' · ' : ''}
+            {p.name} <b>{say(p.v, '', units, 1)}</b>
+          </span>
+        ))}{' '}
+        = {say(minutes, '', units, 1)} min <Quiet>(loading and measuring not counted)</Quiet>
+      </p>
+    </>
+  );
+}
+
+/** What was proved, where the minutes go, and every finding with its place. */
+export function ProofTicket() {
+  const { sheet, state, strip, cursor, setPlaces } = useJob();
+  const { units } = useUnits();
+  const p = sheet.proof;
+  const show = (f: Finding) => {
+    setPlaces(f.places);
+    const k = sheet.sides.findIndex((s) => s.name === f.setup);
+    const last = sheet.sides.length - 1;
+    const at = k >= 0 ? k : last;
+    const s = strip?.setups[at];
+    if (s) cursor.set({ setup: at, at: f.line ? atLine(s, f.line) : s.seconds });
+  };
+  return (
+    <>
+      <Head style={{ alignItems: 'center' }}>
+        <h1>{p.passed ? 'These programs cut the part' : 'These programs may not run'}</h1>
+        {state.fresh ? (
+          <Stamp big kind={p.passed ? 'proved' : 'stop'} words={p.verdict} />
+        ) : (
+          <Stamp big kind="stale" words="stale: being worked out" />
+        )}
+      </Head>
+      <Quiet>The posted text was read back and cut in simulation, line by line.</Quiet>
+      <Section aria-label="Measured" style={{ marginTop: 10 }}>
+        <Table>
+          <tbody>
+            <tr>
+              <td>Deepest gouge</td>
+              <td className="n">{measured(p.gouge, p.error, units)}</td>
+              <td>
+                <Quiet>allowed {say(0.02, 'mm', units, 3)}</Quiet>
+              </td>
+            </tr>
+            <tr>
+              <td>Most left over</td>
+              <td className="n">{measured(p.leftover, p.error, units)}</td>
+              <td>
+                <Quiet>outside the places named below; allowed {say(0.1, 'mm', units, 3)}</Quiet>
+              </td>
+            </tr>
+            <tr>
+              <td>Measured to</td>
+              <td className="n">
+                ± <Num value={p.error} unit="mm" digits={3} />
+              </td>
+              <td>
+                <Quiet>
+                  by rays every {p.pitch.map((v) => say(v, 'mm', units, 2).replace(/ .*/, '')).join(' / ')}{' '}
+                  {units === 'mm' ? 'mm' : 'in'}
+                </Quiet>
+              </td>
+            </tr>
+          </tbody>
+        </Table>
+      </Section>
+      <Section aria-label="Minutes">
+        <h3>Minutes</h3>
+        <Minutes ledger={p.ledger} minutes={p.minutes} />
+      </Section>
+      <Section aria-label="Findings">
+        <h3>
+          {p.findings.length === 0 ? 'No findings' : `${p.findings.length} finding${p.findings.length > 1 ? 's' : ''}`}
+        </h3>
+        <Rows>
+          {p.findings.map((f) => (
+            <li key={f.id}>
+              <FindingRow finding={f} onShow={f.places.length > 0 || f.line ? () => show(f) : undefined} />
+            </li>
+          ))}
+        </Rows>
+      </Section>
+    </>
+  );
+}
+
+/** A measured depth; below the error bound it is not told apart from nothing. */
+const measured = (v: number, error: number, units: 'mm' | 'inch') =>
+  v <= error ? `under ${say(error, 'mm', units, 3)}` : say(v, 'mm', units, 3);
