@@ -206,18 +206,7 @@ fn report(proof: &Proof) {
             f.why
         );
     }
-    let left = proof
-        .findings
-        .iter()
-        .filter(|f| f.severity == Severity::Warn && !f.places.is_empty() && !matches!(f.kind.as_str(), "engagement"))
-        .count();
-    let verdict = if !proof.passed() {
-        "not proved".to_string()
-    } else if proof.complete {
-        "proved".to_string()
-    } else {
-        format!("proved, {left} features left")
-    };
+    let (verdict, _) = job::sheet::verdict(proof);
     say!(
         "{verdict}: gouge {:.3} mm, leftover {:.3} mm (± {:.3}), {:.1} min",
         proof.gouge_mm,

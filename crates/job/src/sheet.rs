@@ -216,7 +216,11 @@ pub fn verdict(proof: &Proof) -> (String, usize) {
     } else if proof.complete {
         "proved".to_string()
     } else {
-        format!("proved, {left} features left")
+        match left {
+            0 => "proved, not complete".to_string(),
+            1 => "proved, 1 feature left".to_string(),
+            n => format!("proved, {n} features left"),
+        }
     };
     (words, left)
 }

@@ -74,7 +74,7 @@ pub struct Summary {
     pub material: String,
     /// min.
     pub minutes: f64,
-    /// "proved, 1 features left".
+    /// "proved, 1 feature left".
     pub verdict: String,
     /// Nothing forbids cutting.
     pub passed: bool,

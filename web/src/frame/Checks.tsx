@@ -1,6 +1,6 @@
 import styled from 'styled-components';
 import type { Finding, JobState } from '../api/types';
-import { Button, Kbd, Quiet, Rows } from '../parts/basics';
+import { Button, Kbd, Rows } from '../parts/basics';
 import { FindingRow, SeverityChip } from '../parts/FindingRow';
 import { Modal } from '../parts/Modal';
 
@@ -63,7 +63,7 @@ export function Checks({ state, findings, open, setOpen, onShow, onKeys, onStop,
     <>
       <Bar>
         <Button $small onPress={() => setOpen(true)} aria-keyshortcuts="c">
-          Checks
+          Checks <Kbd>C</Kbd>
         </Button>
         <SeverityChip severity="stop" count={count('stop')} />
         <SeverityChip severity="warn" count={count('warn')} />
@@ -99,11 +99,8 @@ export function Checks({ state, findings, open, setOpen, onShow, onKeys, onStop,
         ) : (
           <span className="what">{findings[0]?.what ?? 'Nothing to look at'}</span>
         )}
-        <Quiet>
-          checks <Kbd>C</Kbd>
-        </Quiet>
         <Button $small onPress={onKeys}>
-          All keys ?
+          All keys <Kbd>?</Kbd>
         </Button>
       </Bar>
       <Modal title="Checks" open={open} onClose={() => setOpen(false)}>

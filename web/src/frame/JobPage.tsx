@@ -5,10 +5,11 @@ import styled from 'styled-components';
 import { api, historyQuery, jobQuery, meshQuery, sheetQuery, shopQuery, stripQuery } from '../api';
 import type { Decision, Finding, JobCard, JobState, Me, Place } from '../api/types';
 import { atLine, stepAt, type Cursor } from '../model/strip';
-import { Button, Kbd } from '../parts/basics';
+import { Button, Either, Kbd } from '../parts/basics';
 import type { Picked, Play } from '../stage/scene';
 import { Stage } from '../stage/Stage';
 import { CuttersTicket } from '../tickets/cutters/CuttersTicket';
+import { WindowPane } from '../tickets/cutters/WindowPane';
 import { HoldTicket } from '../tickets/hold/HoldTicket';
 import { OrderTicket } from '../tickets/order/OrderTicket';
 import { PartTicket } from '../tickets/part/PartTicket';
@@ -28,6 +29,17 @@ const Page = styled.div`
   height: 100%;
   display: flex;
   flex-direction: column;
+`;
+
+/** The stage, and under it what some tickets add. */
+const Left = styled.div`
+  min-height: 0;
+  min-width: 0;
+  display: flex;
+  flex-direction: column;
+  > :first-child {
+    flex: 1;
+  }
 `;
 
 const Body = styled.main`
@@ -109,7 +121,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const strip = useQuery(stripQuery(id, state.sheet_revision));
   const shop = useQuery(shopQuery);
   const mesh = useQuery(meshQuery(id));
-  const [cursor] = useState(() => new Store<Cursor>({ setup: 0, at: 0 }));
+  const [cursor] = useState(() => new Store<Cursor>({ setup: 0, at: -1 }));
   const [side, setSide] = useState(0);
   const [places, setPlaces] = useState<readonly Place[]>([]);
   const [faces, setFaces] = useState<readonly number[]>([]);
@@ -145,17 +157,22 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const chosen = useMemo(() => {
     if (!s) return null;
     const ops = allOps(s);
-    return ops.find((o) => o.op.op.id === chosenId) ?? ops.find((o) => o.op.word === 'rough') ?? ops[0] ?? null;
+    return ops.find((o) => o.op.op.id === chosenId) ?? ops.toSorted((a, b) => b.op.minutes - a.op.minutes)[0] ?? null;
   }, [s, chosenId]);
   const choose = useCallback(
     (op: string) => {
       setSearch({ op }, { replace: true });
-      const c = s && allOps(s).find((o) => o.op.op.id === op);
-      const timed = c && strip.data?.setups[c.sideIndex]?.ops.find((o) => o.id === op);
-      if (c && timed) cursor.set({ setup: c.sideIndex, at: timed.end });
     },
-    [setSearch, s, strip.data, cursor],
+    [setSearch],
   );
+  // Order and cutters show the stock after the chosen step; the first look at the proof is the end of the first side.
+  const after = ticket === 'order' || ticket === 'cutters' ? chosen : null;
+  useEffect(() => {
+    if (!strip.data) return;
+    const t = after && strip.data.setups[after.sideIndex]?.ops.find((o) => o.id === after.op.op.id);
+    if (after && t) cursor.set({ setup: after.sideIndex, at: t.end });
+    else if (cursor.get().at < 0) cursor.set({ setup: 0, at: strip.data.setups[0]?.seconds ?? 0 });
+  }, [after, strip.data, cursor]);
 
   // The strip may have become shorter.
   useEffect(() => {
@@ -309,31 +326,34 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
             onPress={() => decide({ about: 'units', units: units === 'mm' ? 'inch' : 'mm' })}
             aria-label={`Lengths in ${units}. Switch`}
           >
-            {units === 'mm' ? 'mm' : 'inch'}
+            <Either words={['mm', 'inch']} second={units === 'inch'} />
           </Button>
         </Top>
         <RouteStrip state={state} sheet={s} id={id} />
         {job ? (
           <JobContext value={job}>
             <Body>
-              <Stage
-                play={play}
-                mesh={mesh.data}
-                places={places}
-                cursor={cursor}
-                onHover={ticket === 'part' ? setHover : undefined}
-                onPick={ticket === 'part' ? pick : undefined}
-                ruler={ruler}
-                label={`${ticket}: picture of ${state.card.title}`}
-              >
-                <Over
-                  ticket={ticket}
-                  hover={hover}
+              <Left>
+                <Stage
+                  play={play}
+                  mesh={mesh.data}
+                  places={places}
+                  cursor={cursor}
+                  onHover={ticket === 'part' ? setHover : undefined}
+                  onPick={ticket === 'part' ? pick : undefined}
                   ruler={ruler}
-                  onClear={() => setRuler([null, null])}
-                  setup={setup}
-                />
-              </Stage>
+                  label={`${ticket}: picture of ${state.card.title}`}
+                >
+                  <Over
+                    ticket={ticket}
+                    hover={hover}
+                    ruler={ruler}
+                    onClear={() => setRuler([null, null])}
+                    setup={setup}
+                  />
+                </Stage>
+                {ticket === 'cutters' ? <WindowPane /> : null}
+              </Left>
               <section className="card" aria-label={ticket} tabIndex={0}>
                 <Card />
               </section>

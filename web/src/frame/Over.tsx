@@ -29,8 +29,7 @@ export function Over({ ticket, hover, ruler: [a, b], onClear, setup }: Props) {
   const show =
     places.length > 0 ? (
       <p>
-        Red boxes: {places.length === 1 ? 'the place' : `${places.length} places`} of the finding.{' '}
-        <Link onPress={() => setPlaces([])}>Hide</Link>
+        Red: where the finding is. <Link onPress={() => setPlaces([])}>Hide</Link>
       </p>
     ) : null;
   if (ticket === 'part') {

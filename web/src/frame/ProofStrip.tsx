@@ -254,7 +254,7 @@ export function ProofStrip({ strip, cursor, findings }: Props) {
           ▮ power {say(setup?.power[k] ?? 0, 'kW', units, 2)} of {say(strip.usable_kw, 'kW', units, 2)} usable (dashed)
         </span>
         <span className="bite">— engagement {setup?.engagement[k] ?? 0}°</span>
-        <span>{(setup?.feed[k] ?? 0) > 0 ? `feed ${say(setup?.feed[k] ?? 0, 'mm/min', units)}` : 'rapid'}</span>
+        <span>{(setup?.feed[k] ?? 0) > 0 ? `feed ${say(setup?.feed[k] ?? 0, 'mm/min', units)}` : 'rapid or wait'}</span>
         <span className="end">drag, or , . a line, [ ] a step</span>
       </div>
     </Box>

@@ -3,7 +3,7 @@ import type { ReactNode } from 'react';
 import { Link as To } from 'react-router';
 import styled, { useTheme } from 'styled-components';
 import { api, type Me } from '../api';
-import { Button } from '../parts/basics';
+import { Button, Either } from '../parts/basics';
 import { refuse, themeName, useStore } from './settings';
 
 export function Mark({ size }: { size: number }) {
@@ -85,7 +85,7 @@ export function Top({ me, title, words, children }: Props) {
           onPress={() => themeName.set(name === 'desk' ? 'machine' : 'desk')}
           aria-label={`Light: ${name === 'desk' ? 'desk' : 'machine'}. Switch`}
         >
-          {name === 'desk' ? 'Desk' : 'Machine'} light
+          <Either words={['Desk', 'machine']} second={name !== 'desk'} />
         </Button>
         <span>{me.name}</span>
         <Button $small onPress={out}>

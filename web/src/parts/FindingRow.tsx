@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react';
 import styled from 'styled-components';
 import type { Finding, Severity } from '../api/types';
-import { Link, Quiet } from './basics';
+import { Link } from './basics';
 
 const words: Record<Severity, string> = { stop: 'stop', warn: 'warning', note: 'note' };
 /** Shape as well as colour: octagon, triangle, dot. */
@@ -9,6 +9,7 @@ const shapes: Record<Severity, string> = { stop: '⬣', warn: '▲', note: '•'
 
 const Chip = styled.span<{ $s: Severity }>`
   display: inline-block;
+  white-space: nowrap;
   padding: 0 7px;
   border-radius: 2px;
   font-size: 13.5px;
@@ -66,7 +67,6 @@ export function FindingRow({ finding: f, onShow, remedy }: Props) {
       <p>
         {f.why} {onShow ? <Link onPress={onShow}>Show the place</Link> : null} {remedy}
       </p>
-      {f.places.length > 1 ? <Quiet>{f.places.length} places</Quiet> : null}
     </Row>
   );
 }

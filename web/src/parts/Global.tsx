@@ -25,6 +25,7 @@ export const Global = createGlobalStyle`
   h3 { font-size: 15px; font-weight: 600; }
   table { border-collapse: collapse; width: 100%; }
   :focus-visible, [data-focus-visible] { outline: 2px solid ${(p) => p.theme.blue}; outline-offset: 2px; }
+  a { color: ${(p) => p.theme.blue}; text-underline-offset: 3px; }
   ::selection { background: ${(p) => p.theme.blueWash}; }
   @media (prefers-reduced-motion: no-preference) { .turn { animation: turn 1.2s linear infinite; } }
   @keyframes turn { to { transform: rotate(360deg); } }

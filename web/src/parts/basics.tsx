@@ -68,6 +68,17 @@ export const Kbd = styled.kbd`
   color: ${(p) => p.theme.quiet};
 `;
 
+/** Two words of which one stands: the button goes over to the other. */
+export function Either({ words, second }: { words: readonly [string, string]; second: boolean }) {
+  const [a, b] = words;
+  const weight = (on: boolean) => ({ fontWeight: on ? 600 : 400, opacity: on ? 1 : 0.8 });
+  return (
+    <>
+      <span style={weight(!second)}>{a}</span> | <span style={weight(second)}>{b}</span>
+    </>
+  );
+}
+
 /** Rows with a hairline between them. */
 export const Rows = styled.ul`
   > li {

@@ -45,6 +45,8 @@ export class Scene {
   private resize: ResizeObserver;
   private from: ViewFrom = 'corner';
   private touched = false;
+  /** How far the picture stands below the middle, as a share of half its height. */
+  private low = 0;
   onHover: ((face: number | null) => void) | null = null;
   onPick: ((p: Picked) => void) | null = null;
 
@@ -316,7 +318,12 @@ export class Scene {
     if (play.lines) {
       const p = pathOf(play.strip, play.lines);
       this.lines(p.feed, this.theme.blue, false);
-      this.lines(p.rapid, this.theme.quiet, true);
+      // What comes from the cutter change high above would only lead the eye away.
+      this.lines(
+        p.rapid.map((r) => r.filter((q) => q.z < top + 20)),
+        this.theme.quiet,
+        true,
+      );
     }
     this.seek(this.seconds);
   }
@@ -337,7 +344,7 @@ export class Scene {
     );
     const g = new THREE.BufferGeometry().setFromPoints(points);
     const m = dashed
-      ? new THREE.LineDashedMaterial({ color, dashSize: 1.5, gapSize: 2 })
+      ? new THREE.LineDashedMaterial({ color, dashSize: 1.5, gapSize: 2, transparent: true, opacity: 0.35 })
       : new THREE.LineBasicMaterial({ color });
     const l = new THREE.LineSegments(g, m);
     if (dashed) l.computeLineDistances();
@@ -410,15 +417,31 @@ export class Scene {
     const size = this.bounds.getSize(new THREE.Vector3());
     const r = Math.max(size.length() / 2, 1);
     const v = Math.tan((this.camera.fov * Math.PI) / 360);
-    const d = (r / v) * Math.max(1, 1 / this.camera.aspect) * 0.92;
+    let d = (r / v) * Math.max(1, 1 / this.camera.aspect);
     const dir = {
       corner: new THREE.Vector3(0.55, -0.95, 0.78),
       top: new THREE.Vector3(0, -0.001, 1),
       front: new THREE.Vector3(0, -1, 0.12),
     }[from];
-    this.camera.position.copy(c).addScaledVector(dir.normalize(), d);
-    this.camera.near = d / 50;
-    this.camera.far = d * 10;
+    dir.normalize();
+    // Closer or farther until the box fills most of the picture.
+    for (let k = 0; k < 6; k += 1) {
+      this.camera.position.copy(c).addScaledVector(dir, d);
+      this.camera.near = d / 50;
+      this.camera.far = d * 10;
+      this.camera.lookAt(c);
+      this.camera.updateProjectionMatrix();
+      this.camera.updateMatrixWorld(true);
+      let most = 0;
+      for (let i = 0; i < 8; i += 1) {
+        const { min, max } = this.bounds;
+        const p = new THREE.Vector3(i & 1 ? max.x : min.x, i & 2 ? max.y : min.y, i & 4 ? max.z : min.z).project(
+          this.camera,
+        );
+        most = Math.max(most, Math.abs(p.x), Math.abs(p.y) + this.low);
+      }
+      d *= 1 + (most / 0.94 - 1) * 0.9;
+    }
     this.controls.target.copy(c);
     this.controls.update();
     this.ask();
@@ -429,6 +452,10 @@ export class Scene {
     if (w === 0 || h === 0) return;
     this.renderer.setSize(w, h, true);
     this.camera.aspect = w / h;
+    // The picture stands a little low: words stand above it.
+    const down = Math.min(24, h / 14);
+    this.low = (2 * down) / h;
+    this.camera.setViewOffset(w, h, 0, -down, w, h);
     this.camera.updateProjectionMatrix();
     if (!this.touched && this.play) this.look(this.from);
     this.ask();

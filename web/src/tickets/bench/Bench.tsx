@@ -7,7 +7,7 @@ import { api, jobsQuery, type JobCard, type Me } from '../../api';
 import { Keys } from '../../frame/Keys';
 import { refuse, tell, UnitsContext } from '../../frame/settings';
 import { Top } from '../../frame/Top';
-import { Button, Kbd, Line, Quiet } from '../../parts/basics';
+import { Button, Either, Kbd, Line, Quiet } from '../../parts/basics';
 import { Card } from './Card';
 
 const Page = styled.div`
@@ -120,7 +120,7 @@ export function Bench({ me }: { me: Me }) {
               onPress={() => change('/api/shop', { units: units === 'mm' ? 'inch' : 'mm' })}
               aria-label={`Lengths of the shop in ${units}. Switch`}
             >
-              {units}
+              <Either words={['mm', 'inch']} second={units === 'inch'} />
             </Button>
           ) : (
             <Quiet>{units}</Quiet>

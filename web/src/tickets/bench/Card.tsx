@@ -123,7 +123,7 @@ export function Card({ job: j, onPut, onName }: Props) {
         </div>
         <Quiet>
           {j.summary
-            ? `${saySize(j.summary.size, units)} · ${j.summary.material} · ${say(j.summary.minutes, '', units, 0)} min`
+            ? `${saySize(j.summary.size, units)} · ${say(j.summary.minutes, '', units, 0)} min · ${j.summary.material}`
             : j.file}
         </Quiet>
         <div>

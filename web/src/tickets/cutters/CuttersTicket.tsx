@@ -3,13 +3,13 @@ import type { Judged, OpSheet, Override, Tool } from '../../api/types';
 import { allOps, useJob } from '../../frame/job';
 import { useUnits } from '../../frame/settings';
 import { say } from '../../model/units';
-import { Button, Head, Line, Quiet, Section, Table } from '../../parts/basics';
+import { Button, Head, Line, Quiet, Table } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
 import { Field } from '../../parts/Field';
 import { Num, type Reasons } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
+import { overruled } from './overruled';
 import { ToolDrawing } from './ToolDrawing';
-import { WindowChart } from './Window';
 
 const Row = styled.div`
   display: flex;
@@ -29,9 +29,6 @@ const kinds: Record<Tool['kind'], string> = {
   reamer: 'reamer',
   thread_mill: 'thread mill',
 };
-
-const none: Override = { tool: null, rpm: null, feed: null, depth: null, width: null };
-const blank = (o: Override) => Object.values(o).every((v) => v === null);
 
 const judged = (title: string, j: Judged<number>): Reasons => ({
   title,
@@ -53,10 +50,7 @@ export function CuttersTicket() {
   const tool = shop.crib.find((t) => t.number === o.tool);
   const step = ops.findIndex((x) => x.op === op);
   const name = (t: Tool) => `T${t.number} ${kinds[t.kind]} Ø${say(t.diameter_mm, 'mm', units)}`;
-  const set = (what: Partial<Override>) => {
-    const change = { ...none, ...op.settled, ...what };
-    decide({ about: 'operation', id: o.id, change: blank(change) ? null : change });
-  };
+  const set = (what: Partial<Override>) => decide(overruled(op, what));
   return (
     <>
       <Line style={{ justifyContent: 'space-between', flexWrap: 'nowrap' }}>
@@ -136,28 +130,9 @@ export function CuttersTicket() {
           </Button>
         </Line>
       ) : null}
-      {o.mill && op.window ? (
-        <Section aria-label="Operating window">
-          <h3>Operating window</h3>
-          <WindowChart
-            key={o.id}
-            window={op.window}
-            ae={o.mill.ae}
-            fz={o.mill.fz.value}
-            onMove={(width, fz) =>
-              set({
-                width: round(width, 3),
-                feed: round((fz / (o.mill?.fz.value ?? fz)) * (o.mill?.feed.value ?? 0), 0),
-              })
-            }
-          />
-        </Section>
-      ) : null}
     </>
   );
 }
-
-const round = (v: number, digits: number) => Number(v.toFixed(digits));
 
 /** The numbers of a step: value, what bound it, and a field to overrule it. */
 function Numbers({ op, set }: { op: OpSheet; set: (o: Partial<Override>) => void }) {

@@ -73,7 +73,7 @@ export function HoldTicket() {
       </Line>
       <Section aria-label="Why this way">
         <h3>Why this way</h3>
-        <ol style={{ margin: 0, paddingLeft: 20 }}>
+        <ol style={{ margin: 0, paddingLeft: 20, listStyle: 'decimal' }}>
           {h.compared.map((c) => (
             <li key={c}>{c}</li>
           ))}

@@ -21,9 +21,15 @@ const Lane = styled.div`
     background: ${(p) => p.theme.card};
     overflow: hidden;
     white-space: nowrap;
+    container-type: inline-size;
     font-size: 13px;
     line-height: 1.25;
     cursor: grab;
+  }
+  @container (max-width: 22px) {
+    span {
+      display: none;
+    }
   }
   button.change {
     border-left: 4px solid ${(p) => p.theme.brass};
@@ -129,8 +135,10 @@ export function OrderTicket() {
                 onDragLeave={() => setOver(null)}
                 onDrop={drop(side, k)}
               >
-                {o.word}
-                <br />T{o.op.tool}
+                <span>
+                  {o.word}
+                  <br />T{o.op.tool}
+                </span>
               </button>
             ))}
           </Lane>
@@ -148,8 +156,7 @@ export function OrderTicket() {
             <Quiet>{say(first.minutes, '', units, 1)} min</Quiet>
           </Head>
           <p>{first.op.order_why}</p>
-          <Needs side={chosen.side} op={first} onChoose={choose} />
-          <Line style={{ marginTop: 10 }}>
+          <Line style={{ margin: '8px 0' }}>
             <Button isDisabled={here <= 0} onPress={() => put(chosen.side, first.op.id, here - 1)}>
               One earlier
             </Button>
@@ -162,6 +169,7 @@ export function OrderTicket() {
             <Button onPress={() => go('cutters')}>Its cutter</Button>
           </Line>
           <Broken side={chosen.side} op={first} here={here} />
+          <Needs side={chosen.side} op={first} onChoose={choose} />
         </Section>
       ) : null}
     </>

@@ -1,11 +1,11 @@
 import { useMemo, useState } from 'react';
 import styled from 'styled-components';
-import type { Feature } from '../../api/types';
 import { useJob } from '../../frame/job';
 import { useUnits } from '../../frame/settings';
 import { say, saySize } from '../../model/units';
 import { Button, Head, Line, Quiet, Rows, Section } from '../../parts/basics';
 import { FindingRow } from '../../parts/FindingRow';
+import { grouped, left, type Group } from './group';
 import { Num } from '../../parts/Number';
 
 const Numbers = styled.dl`
@@ -57,29 +57,18 @@ const List = styled.table`
 /** Deeper than this many diameters a cutter bends and chatters: where long tools begin (common practice, no source). */
 const LONG = 4;
 
-const hard = (f: Feature, left: boolean) => left || f.from.length === 0 || (f.reach ?? 0) > LONG;
-
 /** What the part is, what is doubtful, and its features with the one number that makes each hard. */
 export function PartTicket() {
   const { id, sheet, faces, setFaces, setPlaces } = useJob();
   const { units } = useUnits();
   const p = sheet.part;
   const [from, setFrom] = useState<string | null>(null);
-  const left = useMemo(
-    () =>
-      new Map(
-        sheet.proof.findings
-          .filter((f) => /another_side|uncut|not_makeable|sharp|unreachable/.test(f.kind))
-          .map((f) => [f.what, f]),
-      ),
-    [sheet.proof.findings],
-  );
   const sides = useMemo(() => [...new Set(p.features.flatMap((f) => f.from))].sort(), [p.features]);
-  const shown = from === null ? p.features : p.features.filter((f) => f.from.includes(from));
-  const said = (f: Feature) => [...left.values()].find((x) => x.what.startsWith(f.what));
-  const light = (f: Feature) => {
+  const rows = useMemo(() => grouped(p.features), [p.features]);
+  const shown = from === null ? rows : rows.filter((g) => g.from.includes(from));
+  const light = (g: Group) => {
     setPlaces([]);
-    setFaces(faces === f.faces ? [] : f.faces);
+    setFaces(faces === g.faces ? [] : g.faces);
   };
   return (
     <>
@@ -117,9 +106,7 @@ export function PartTicket() {
       ) : null}
       <Section aria-label="Features">
         <Line style={{ justifyContent: 'space-between' }}>
-          <h3>
-            {p.features.length} features{from ? `, ${shown.length} from ${from}` : ''}
-          </h3>
+          <h3>{p.features.length} features</h3>
           <Line>
             <Quiet>cut from</Quiet>
             <Button $small $main={from === null} aria-pressed={from === null} onPress={() => setFrom(null)}>
@@ -145,28 +132,28 @@ export function PartTicket() {
             </tr>
           </thead>
           <tbody>
-            {shown.map((f) => {
-              const x = said(f);
+            {shown.map((g) => {
+              const why = left(g, sheet.hold.up);
+              const long = (g.reach ?? 0) > LONG;
               return (
                 <tr
-                  key={f.id}
-                  data-feature={f.kind}
-                  data-hard={hard(f, Boolean(x)) || undefined}
-                  className={faces === f.faces ? 'lit' : ''}
+                  key={g.id}
+                  data-feature={g.kind}
+                  data-hard={long || why !== null || undefined}
+                  className={faces === g.faces ? 'lit' : ''}
                 >
                   <td>
-                    <button type="button" onClick={() => light(f)} aria-pressed={faces === f.faces}>
-                      {f.what}
+                    <button type="button" onClick={() => light(g)} aria-pressed={faces === g.faces}>
+                      {g.count > 1 ? `${g.count} × ` : ''}
+                      {g.what}
                     </button>
                   </td>
-                  <td className={f.from.length === 0 ? 'hard' : ''}>
-                    {f.from.length === 0 ? 'no side' : f.from.join(' ')}
+                  <td className={why ? 'hard' : ''}>
+                    {g.from.join(' ')} {why === 'another side' ? `▲ ${why}` : why}
                   </td>
-                  <td className="n">{f.depth === null ? '' : <Num value={f.depth} unit="mm" bare />}</td>
-                  <td className="n">{f.corner === null ? '' : `R ${say(f.corner, 'mm', units).replace(/ .*/, '')}`}</td>
-                  <td className={`n ${(f.reach ?? 0) > LONG ? 'hard' : ''}`}>
-                    {f.reach === null ? '' : `${f.reach.toFixed(1)} ×`}
-                  </td>
+                  <td className="n">{g.depth === null ? '' : <Num value={g.depth} unit="mm" bare />}</td>
+                  <td className="n">{g.corner === null ? '' : `R ${say(g.corner, 'mm', units).replace(/ .*/, '')}`}</td>
+                  <td className={`n ${long ? 'hard' : ''}`}>{g.reach === null ? '' : `${g.reach.toFixed(1)} ×`}</td>
                 </tr>
               );
             })}

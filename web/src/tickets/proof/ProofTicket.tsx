@@ -41,7 +41,7 @@ function Minutes({ ledger: l, minutes }: { ledger: Ledger; minutes: number }) {
             {p.name} <b>{say(p.v, '', units, 1)}</b>
           </span>
         ))}{' '}
-        = {say(minutes, '', units, 1)} min <Quiet>(loading and measuring not counted)</Quiet>
+        = {say(minutes, '', units, 1)} min <Quiet>(without loading)</Quiet>
       </p>
     </>
   );
@@ -63,7 +63,13 @@ export function ProofTicket() {
   return (
     <>
       <Head style={{ alignItems: 'center' }}>
-        <h1>{p.passed ? 'These programs cut the part' : 'These programs may not run'}</h1>
+        <h1>
+          {!p.passed
+            ? 'These programs may not run'
+            : p.left > 0
+              ? `These programs cut all but ${p.left} feature${p.left > 1 ? 's' : ''}`
+              : 'These programs cut the part'}
+        </h1>
         {state.fresh ? (
           <Stamp big kind={p.passed ? 'proved' : 'stop'} words={p.verdict} />
         ) : (
@@ -75,7 +81,7 @@ export function ProofTicket() {
         <Table>
           <tbody>
             <tr>
-              <td>Deepest gouge</td>
+              <td style={{ whiteSpace: 'nowrap' }}>Deepest gouge</td>
               <td className="n">{measured(p.gouge, p.error, units)}</td>
               <td>
                 <Quiet>allowed {say(0.02, 'mm', units, 3)}</Quiet>
@@ -85,7 +91,7 @@ export function ProofTicket() {
               <td>Most left over</td>
               <td className="n">{measured(p.leftover, p.error, units)}</td>
               <td>
-                <Quiet>outside the places named below; allowed {say(0.1, 'mm', units, 3)}</Quiet>
+                <Quiet>outside named places; allowed {say(0.1, 'mm', units, 3)}</Quiet>
               </td>
             </tr>
             <tr>

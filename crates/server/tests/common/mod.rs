@@ -1,0 +1,108 @@
+//! A house for one test: its own database on the project's MariaDB, its own server process on a free port.
+
+#![allow(dead_code)] // each test takes what it needs
+
+pub mod browser;
+
+use server::db::Db;
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::sync::atomic::{AtomicU32, Ordering};
+
+/// The server's program, built beside the tests.
+pub fn program() -> PathBuf {
+    match option_env!("CARGO_BIN_EXE_goldchip-server") {
+        Some(p) => p.into(),
+        None => std::env::current_exe().unwrap().parent().unwrap().parent().unwrap().join("goldchip-server"),
+    }
+}
+
+pub fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().unwrap()
+}
+
+/// A file of the demo.
+pub fn part(name: &str) -> PathBuf {
+    root().join("demo/parts").join(name)
+}
+
+/// A database of a test's own, gone with it.
+pub struct Base {
+    pub db: Db,
+    pub url: String,
+    name: String,
+    server: String,
+}
+
+impl Base {
+    pub fn new() -> Base {
+        static COUNT: AtomicU32 = AtomicU32::new(0);
+        let (Ok(url), Ok(password)) =
+            (std::env::var("GOLDCHIP_DATABASE"), std::env::var("GOLDCHIP_DATABASE_PASSWORD"))
+        else {
+            panic!("these tests need the database: eval \"$(scripts/db.sh start .run/test-db)\", or run ./check");
+        };
+        let server = url.replacen('@', &format!(":{password}@"), 1);
+        let name = format!("goldchip_test_{}_{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed));
+        sql(&server, &format!("CREATE DATABASE {name} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin"));
+        let url = format!("{}/{name}", url.rsplit_once('/').unwrap().0);
+        let db = Db::open(&url.replacen('@', &format!(":{password}@"), 1), 8).unwrap();
+        Base { db, url, name, server }
+    }
+}
+
+impl Drop for Base {
+    fn drop(&mut self) {
+        sql(&self.server, &format!("DROP DATABASE {}", self.name));
+    }
+}
+
+fn sql(server: &str, text: &str) {
+    use diesel::{Connection, MysqlConnection, RunQueryDsl};
+    let mut c = MysqlConnection::establish(server).unwrap();
+    diesel::sql_query(text).execute(&mut c).unwrap();
+}
+
+/// A served house.
+pub struct House {
+    pub base: Base,
+    pub address: String,
+    child: Child,
+}
+
+impl House {
+    /// With the shop's people but without jobs.
+    pub fn empty(workers: usize) -> House {
+        House::with(Base::new(), workers)
+    }
+
+    /// With the demo's jobs, waiting to be worked on.
+    pub fn demo(workers: usize) -> House {
+        let base = Base::new();
+        server::demo::load(&base.db, &root().join("demo/parts"), &program()).unwrap();
+        House::with(base, workers)
+    }
+
+    pub fn with(base: Base, workers: usize) -> House {
+        let mut child = Command::new(program())
+            .args(["serve", "--listen", "127.0.0.1:0", "--web"])
+            .arg(root().join("web/dist"))
+            .env("GOLDCHIP_DATABASE", &base.url)
+            .env("GOLDCHIP_WORKERS", workers.to_string())
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut said = String::new();
+        BufReader::new(child.stdout.as_mut().unwrap()).read_line(&mut said).unwrap();
+        let address = said.trim().rsplit_once(' ').expect("the server says where it listens").1.to_string();
+        House { base, address, child }
+    }
+}
+
+impl Drop for House {
+    fn drop(&mut self) {
+        let _ = Command::new("kill").arg(self.child.id().to_string()).status();
+        let _ = self.child.wait();
+    }
+}
