@@ -189,10 +189,8 @@ mod tests {
         assert_eq!(firsts(5), ["face:s"]);
         assert!(broken(&ops).is_empty());
         let (ids, before) = (ops[4].id.clone(), ops[3].id.clone());
-        let (moved, lost) = reordered(
-            ops.clone(),
-            &[Moved { id: ids, before }, Moved { id: "gone".into(), before: "face:s".into() }],
-        );
+        let (moved, lost) =
+            reordered(ops.clone(), &[Moved { id: ids, before }, Moved { id: "gone".into(), before: "face:s".into() }]);
         assert_eq!(lost.iter().map(|m| m.id.as_str()).collect::<Vec<_>>(), ["gone"]);
         let b = broken(&moved);
         assert_eq!((b.len(), b[0].0, b[0].1.first.as_str()), (1, 3, "spot:s/x"));

@@ -112,7 +112,14 @@ fn append(
         ))
         .execute(c)?;
     diesel::update(jobs::table.find(job.id)).set(jobs::revision.eq(revision)).execute(c)?;
-    queue::ask(c, job.id, revision)?;
+    if matches!(decision, Decision::Units { .. }) {
+        // It changes no plan: what was fresh stays so, and what is being worked on goes on.
+        if job.sheet_revision == Some(job.revision) {
+            diesel::update(jobs::table.find(job.id)).set(jobs::sheet_revision.eq(revision)).execute(c)?;
+        }
+    } else {
+        queue::ask(c, job.id, revision)?;
+    }
     Ok(Revision { revision })
 }
 

@@ -216,6 +216,32 @@ pub fn make(c: &mut Conn, shop: i64, file: &str, model: &[u8], raw: &[u8], pictu
     Ok(id)
 }
 
+/// Instead of a sheet's revision: it belongs to no revision any more.
+pub const OUTDATED: i64 = -1;
+
+/// Key of the sheet that a job should have: what goes into it, as it stands.
+pub fn key_of(c: &mut Conn, job: &Job) -> Result<String, Fault> {
+    let shop = shop_of(c, job.shop_revision_id)?;
+    Ok(crate::work::sheet_key(&job.model, &shop, &job.title, &settled(c, job.id)?))
+}
+
+/// Ask for the sheets that another build of this program made, or that a crash left behind. Called at the start of the server.
+pub fn renew(c: &mut Conn) -> Result<usize, Fault> {
+    let all: Vec<Job> = jobs::table.filter(jobs::archived.eq(false)).select(Job::as_select()).load(c)?;
+    let mut n = 0;
+    for job in all {
+        let waiting = newest_task(c, job.id)?.is_some_and(|t| ["queued", "running"].contains(&t.state.as_str()));
+        if job.sheet.is_some() && job.sheet != Some(key_of(c, &job)?) {
+            diesel::update(jobs::table.find(job.id)).set(jobs::sheet_revision.eq(OUTDATED)).execute(c)?;
+            if !waiting {
+                queue::ask(c, job.id, job.revision)?;
+                n += 1;
+            }
+        }
+    }
+    Ok(n)
+}
+
 fn work_of(job: &Job, task: Option<&Task>) -> Work {
     let sheet_is_newest = job.sheet.is_some() && job.sheet_revision == Some(job.revision);
     match task {
@@ -367,6 +393,11 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
     let json = blobs::get(c, &key)?.ok_or(Fault::NotYet("The plan is no longer at hand; it is worked out again"))?;
     let sheet: Sheet = serde_json::from_slice(&json).map_err(|e| Fault::internal(e.to_string()))?;
     let s = sheet.sides.get(side).ok_or(Fault::NoSuch("side"))?;
+    if !sheet.proof.passed {
+        return Err(Fault::NotYet(
+            "The proof found something that forbids cutting; see its stops, change the plan, then take the program",
+        ));
+    }
     let stem: String =
         job.title.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let file = format!("{}-{}.ngc", side + 1, stem.trim_matches('-'));
@@ -410,13 +441,19 @@ pub struct JobChange {
 
 /// Make such a change.
 pub fn change(c: &mut Conn, me: &Me, id: i64, change: &JobChange) -> Result<(), Fault> {
-    of_locked(c, me, id)?;
+    let job = of_locked(c, me, id)?;
     if let Some(t) = &change.title {
         let t = t.trim();
         if t.is_empty() || t.chars().count() > 120 {
             return Err(Fault::Bad("A title has between 1 and 120 characters".into()));
         }
-        diesel::update(jobs::table.find(id)).set(jobs::title.eq(t)).execute(c)?;
+        if t != job.title {
+            // It stands in the programs.
+            diesel::update(jobs::table.find(id))
+                .set((jobs::title.eq(t), jobs::sheet_revision.eq(OUTDATED)))
+                .execute(c)?;
+            queue::ask(c, id, job.revision)?;
+        }
     }
     if let Some(a) = change.archived {
         diesel::update(jobs::table.find(id)).set(jobs::archived.eq(a)).execute(c)?;

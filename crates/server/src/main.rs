@@ -77,6 +77,7 @@ fn command() -> Result<(), String> {
             let listener = TcpListener::bind(address)
                 .map_err(|e| format!("{listen} cannot be used ({e}); choose another port"))?;
             let at = listener.local_addr().map_err(|e| e.to_string())?;
+            db.act(server::jobs::renew).map_err(|e| format!("{e:?}"))?;
             let stop = Arc::new(AtomicBool::new(false));
             let threads = start_workers(&db, &stop);
             println!("goldchip: listening on http://{at}");

@@ -201,9 +201,17 @@ fn plan(db: &Db, claim: &Claim, stop: &AtomicBool, heard: &(dyn Fn(&'static str,
     }
     db.act(|c| {
         let job: Job = jobs::table.find(o.job.id).for_update().select(Job::as_select()).first(c)?;
-        if job.sheet_revision.is_none_or(|r| r <= o.job.revision) {
+        let now = job_rows::key_of(c, &job)?;
+        let revision = if now == key {
+            job.revision
+        } else if o.job.revision < job.revision {
+            o.job.revision
+        } else {
+            job_rows::OUTDATED
+        };
+        if now == key || job.sheet_revision.is_none_or(|r| r <= o.job.revision) {
             diesel::update(jobs::table.find(job.id))
-                .set((jobs::sheet.eq(&key), jobs::sheet_revision.eq(o.job.revision)))
+                .set((jobs::sheet.eq(&key), jobs::sheet_revision.eq(revision)))
                 .execute(c)?;
         }
         Ok(())

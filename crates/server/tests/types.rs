@@ -23,7 +23,6 @@ fn the_front_ends_types_have_not_drifted() {
     server::types::write(made.path()).unwrap();
     let (kept, made) = (all(&kept), all(made.path()));
     assert!(made.len() > 40);
-    let differ: Vec<&String> =
-        made.keys().chain(kept.keys()).filter(|k| made.get(*k) != kept.get(*k)).collect();
+    let differ: Vec<&String> = made.keys().chain(kept.keys()).filter(|k| made.get(*k) != kept.get(*k)).collect();
     assert!(differ.is_empty(), "run GOLDCHIP_WRITE_TYPES=1 cargo test -p server --test types; differing: {differ:?}");
 }

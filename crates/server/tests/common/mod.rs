@@ -38,8 +38,7 @@ pub struct Base {
 impl Base {
     pub fn new() -> Base {
         static COUNT: AtomicU32 = AtomicU32::new(0);
-        let (Ok(url), Ok(password)) =
-            (std::env::var("GOLDCHIP_DATABASE"), std::env::var("GOLDCHIP_DATABASE_PASSWORD"))
+        let (Ok(url), Ok(password)) = (std::env::var("GOLDCHIP_DATABASE"), std::env::var("GOLDCHIP_DATABASE_PASSWORD"))
         else {
             panic!("these tests need the database: eval \"$(scripts/db.sh start .run/test-db)\", or run ./check");
         };

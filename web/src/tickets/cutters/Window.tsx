@@ -88,6 +88,8 @@ export function WindowChart({ window: w, ae, fz, title, rpm, ap, onMove }: Props
     ArrowUp: [0, 0.01],
     ArrowDown: [0, -0.01],
   };
+  const unit = units === 'mm' ? 1 : 25.4;
+  const marks = (top: number) => nice(top / unit).map((v) => v * unit);
   const said = labels(
     w.curves.map((c) => w.ae.map((a, k) => [px(a), py(c.fz[k] ?? 0)] as const)),
     { left, right: W - right, top, bottom: H - bottom },
@@ -135,7 +137,7 @@ export function WindowChart({ window: w, ae, fz, title, rpm, ap, onMove }: Props
         <g clipPath="url(#plot)">
           <path d={region} fill={t.blueWash} />
         </g>
-        {nice(most).map((v) => (
+        {marks(most).map((v) => (
           <g key={v}>
             <line x1={left} x2={W - right} y1={py(v)} y2={py(v)} stroke={t.rule} />
             <text x={left - 6} y={py(v) + 4} textAnchor="end" fill={t.quiet}>
@@ -143,7 +145,7 @@ export function WindowChart({ window: w, ae, fz, title, rpm, ap, onMove }: Props
             </text>
           </g>
         ))}
-        {nice(widest).map((v) => (
+        {marks(widest).map((v) => (
           <text key={v} x={px(v)} y={H - bottom + 15} textAnchor="middle" fill={t.quiet}>
             {show(v, 'mm', units, 2).text}
           </text>

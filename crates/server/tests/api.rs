@@ -1,0 +1,415 @@
+//! The server as a browser sees it, on the real database.
+
+mod common;
+
+use common::{Base, House, part, program};
+use serde_json::{Value, json};
+use server::demo::{PASSWORD, make_shop};
+use server::people;
+use std::io::{BufRead, BufReader};
+use std::time::{Duration, Instant};
+use ureq::http::Response;
+use ureq::{Agent, Body};
+
+/// Somebody at a screen.
+struct Person {
+    agent: Agent,
+    at: String,
+}
+
+impl Person {
+    fn nobody(house: &House) -> Person {
+        let agent = Agent::config_builder().http_status_as_error(false).build().into();
+        Person { agent, at: house.address.clone() }
+    }
+    fn of(house: &House, name: &str, password: &str) -> Person {
+        let p = Person::nobody(house);
+        assert_eq!(p.sign_in(name, password).status(), 204);
+        p
+    }
+    fn sign_in(&self, name: &str, password: &str) -> Response<Body> {
+        self.post("/api/session", &json!({"name": name, "password": password}))
+    }
+    fn get(&self, path: &str) -> Response<Body> {
+        self.agent.get(format!("{}{path}", self.at)).call().unwrap()
+    }
+    fn post(&self, path: &str, body: &Value) -> Response<Body> {
+        self.agent.post(format!("{}{path}", self.at)).send_json(body).unwrap()
+    }
+    fn patch(&self, path: &str, body: &Value) -> Response<Body> {
+        self.agent.patch(format!("{}{path}", self.at)).send_json(body).unwrap()
+    }
+    fn give(&self, file: &str, bytes: &[u8]) -> Response<Body> {
+        self.agent.post(format!("{}/api/jobs?file={file}", self.at)).send(bytes).unwrap()
+    }
+    fn json(&self, path: &str) -> Value {
+        let r = self.get(path);
+        assert_eq!(r.status(), 200, "{path}");
+        body(r)
+    }
+    /// A new job from a part of the demo.
+    fn job(&self, file: &str) -> i64 {
+        let r = self.give(file, &std::fs::read(part(file)).unwrap());
+        assert_eq!(r.status(), 200);
+        body(r)["id"].as_i64().unwrap()
+    }
+    fn decide(&self, job: i64, revision: i64, decision: Value) -> Response<Body> {
+        self.post(&format!("/api/jobs/{job}/decisions"), &json!({"revision": revision, "decision": decision}))
+    }
+    fn act(&self, job: i64, word: &str) -> Response<Body> {
+        self.post(&format!("/api/jobs/{job}/{word}"), &Value::Null)
+    }
+    fn state(&self, job: i64) -> Value {
+        self.json(&format!("/api/jobs/{job}"))
+    }
+    /// Waits until the state is as wanted.
+    fn wait(&self, job: i64, what: &str, ok: impl Fn(&Value) -> bool) -> Value {
+        let start = Instant::now();
+        loop {
+            let s = self.state(job);
+            if ok(&s) {
+                return s;
+            }
+            assert!(start.elapsed() < Duration::from_secs(300), "waited too long for {what}: {s}");
+            std::thread::sleep(Duration::from_millis(100));
+        }
+    }
+}
+
+fn body(mut r: Response<Body>) -> Value {
+    r.body_mut().read_json().unwrap()
+}
+
+/// Status, code and sentence of a refusal.
+fn refusal(r: Response<Body>) -> (u16, String, String) {
+    let status = r.status().as_u16();
+    let b = body(r);
+    (status, b["error"].as_str().unwrap().into(), b["why"].as_str().unwrap().into())
+}
+
+/// A house with the demo's people and no jobs.
+fn peopled(workers: usize) -> House {
+    let base = Base::new();
+    let data = shop::Shop::demo().unwrap();
+    base.db
+        .act(|c| {
+            let id = make_shop(c, "Hill observatory workshop", &data)?;
+            people::add(c, id, "ida", PASSWORD, true)?;
+            people::add(c, id, "bruno", PASSWORD, false)?;
+            let other = make_shop(c, "Valley shop", &data)?;
+            people::add(c, other, "carla", "another-password", true)
+        })
+        .unwrap();
+    House::with(base, workers)
+}
+
+const BRASS: &str = "brass";
+
+#[test]
+fn signing_in_and_out() {
+    let h = peopled(0);
+    let p = Person::nobody(&h);
+    assert_eq!(refusal(p.get("/api/me")).0, 401);
+    let (status, code, why) = refusal(p.sign_in("ida", "wrong"));
+    assert_eq!((status, code.as_str()), (401, "bad_sign_in"));
+    // Whether the name or the password was wrong stays untold.
+    assert_eq!(refusal(p.sign_in("nobody", "wrong")).2, why);
+    let r = p.sign_in("ida", PASSWORD);
+    let cookie = r.headers()["set-cookie"].to_str().unwrap().to_string();
+    assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Strict"), "{cookie}");
+    let me = p.json("/api/me");
+    assert_eq!((me["name"].as_str(), me["owner"].as_bool()), (Some("ida"), Some(true)));
+    assert!(me.get("password").is_none() && me.get("shop_id").is_none());
+    assert_eq!(p.agent.delete(format!("{}/api/session", h.address)).call().unwrap().status(), 204);
+    assert_eq!(refusal(p.get("/api/me")).1, "signed_out");
+    // The old token is worth nothing any more.
+    let old = cookie.split(';').next().unwrap();
+    let r = ureq::agent()
+        .get(format!("{}/api/me", h.address))
+        .header("cookie", old)
+        .config()
+        .http_status_as_error(false)
+        .build()
+        .call();
+    assert_eq!(r.unwrap().status(), 401);
+}
+
+#[test]
+fn wrong_passwords_have_to_wait() {
+    let h = peopled(0);
+    let p = Person::nobody(&h);
+    for _ in 0..5 {
+        assert_eq!(refusal(p.sign_in("ida", "wrong")).0, 401);
+    }
+    let r = p.sign_in("IDA", PASSWORD);
+    assert_eq!(r.status(), 429);
+    let b = body(r);
+    assert!((1..=600).contains(&b["seconds"].as_i64().unwrap()), "{b}");
+    // Another name is not held up.
+    assert_eq!(p.sign_in("bruno", PASSWORD).status(), 204);
+}
+
+#[test]
+fn other_pages_cannot_act_and_headers_guard_ours() {
+    let h = peopled(0);
+    let p = Person::of(&h, "ida", PASSWORD);
+    let patch = |name: &str, value: &str| {
+        let r =
+            p.agent.patch(format!("{}/api/shop", h.address)).header(name, value).send_json(json!({"units": "inch"}));
+        r.unwrap().status().as_u16()
+    };
+    assert_eq!(patch("origin", "http://elsewhere.example"), 403);
+    assert_eq!(patch("origin", "null"), 403);
+    assert_eq!(patch("sec-fetch-site", "cross-site"), 403);
+    assert_eq!(p.json("/api/me")["units"], "mm");
+    assert_eq!(patch("origin", &h.address), 204);
+    assert_eq!(p.json("/api/me")["units"], "inch");
+    for path in ["/", "/api/me", "/api/jobs/7"] {
+        let r = p.get(path);
+        let header = |n: &str| r.headers().get(n).map_or("", |v| v.to_str().unwrap()).to_string();
+        assert!(header("content-security-policy").contains("default-src 'self'"), "{path}");
+        assert_eq!(header("x-content-type-options"), "nosniff");
+        assert_eq!(header("x-frame-options"), "DENY");
+    }
+    assert_eq!(p.get("/api/me").headers()["cache-control"], "no-store");
+}
+
+#[test]
+fn each_route_keeps_to_its_own_shop() {
+    let h = peopled(0);
+    let job = Person::of(&h, "ida", PASSWORD).job("spider-plate.step");
+    let carla = Person::of(&h, "carla", "another-password");
+    assert_eq!(carla.json("/api/jobs"), json!([]));
+    let at = format!("/api/jobs/{job}");
+    for path in ["", "/sheet", "/strip", "/history/0", "/mesh", "/picture", "/model", "/events", "/issued/1"] {
+        assert_eq!(carla.get(&format!("{at}{path}")).status(), 404, "{path}");
+    }
+    assert_eq!(carla.decide(job, 0, json!({"about": "material", "id": null})).status(), 404);
+    for word in ["undo", "redo", "stop", "again", "issue/0"] {
+        assert_eq!(carla.act(job, word).status(), 404, "{word}");
+    }
+    assert_eq!(carla.patch(&at, &json!({"title": "Mine", "archived": null})).status(), 404);
+    // Signed out nothing is told at all.
+    let nobody = Person::nobody(&h);
+    for path in ["/api/shop", "/api/people", "/api/jobs", "/api/events", &at, &format!("{at}/sheet")] {
+        assert_eq!(nobody.get(path).status(), 401, "{path}");
+    }
+}
+
+#[test]
+fn members_leave_the_shop_alone() {
+    let h = peopled(0);
+    let bruno = Person::of(&h, "bruno", PASSWORD);
+    assert_eq!(refusal(bruno.patch("/api/shop", &json!({"units": "inch"}))).1, "owner_only");
+    let dora = json!({"name": "dora", "password": "long enough to be one"});
+    assert_eq!(refusal(bruno.post("/api/people", &dora)).1, "owner_only");
+    let ida = Person::of(&h, "ida", PASSWORD);
+    assert!(
+        refusal(ida.post("/api/people", &json!({"name": "dora", "password": "short"}))).2.contains("10 characters")
+    );
+    assert_eq!(ida.post("/api/people", &dora).status(), 201);
+    Person::of(&h, "dora", "long enough to be one");
+}
+
+#[test]
+fn bad_files_get_a_sentence_and_leave_nothing() {
+    let h = peopled(0);
+    let p = Person::of(&h, "ida", PASSWORD);
+    let good = std::fs::read(part("spider-plate.step")).unwrap();
+    let tries: [(&str, Vec<u8>); 5] = [
+        ("part.stl", good.clone()),
+        ("empty.step", vec![]),
+        ("garbage.step", (0..40_000_u32).map(|k| (k * 2_654_435_761 >> 24) as u8).collect()),
+        ("cut.step", good[..good.len() / 2].to_vec()),
+        ("large.step", vec![b' '; 61 << 20]),
+    ];
+    for (name, bytes) in tries {
+        let (status, _, why) = refusal(p.give(name, &bytes));
+        assert!([413, 422].contains(&status), "{name}: {status} {why}");
+        assert!(why.len() > 30 && why.len() < 400 && !why.contains("panicked"), "{name}: {why}");
+    }
+    assert_eq!(p.json("/api/jobs"), json!([]));
+    let r = p.agent.post(format!("{}/api/jobs", h.address)).send(&good).unwrap();
+    assert_eq!(r.status(), 400);
+}
+
+#[test]
+fn decisions_meet_without_loss() {
+    let h = peopled(0);
+    let (ida, bruno) = (Person::of(&h, "ida", PASSWORD), Person::of(&h, "bruno", PASSWORD));
+    let job = ida.job("spider-plate.step");
+    let material = |id: &str| json!({"about": "material", "id": id});
+    let up = json!({"about": "order", "choice": {"Up": {"axis": 2, "positive": false}}});
+    assert_eq!(body(ida.decide(job, 0, material(BRASS)))["revision"], 1);
+    // Another question: both stand.
+    assert_eq!(bruno.decide(job, 0, up).status(), 200);
+    // The same question on an old picture: refused, and who decided what is told.
+    let r = bruno.decide(job, 0, material("acetal"));
+    assert_eq!(r.status(), 409);
+    assert!(body(r)["changed"].as_str().unwrap().contains("ida decided: material"));
+    assert_eq!(bruno.decide(job, 2, material("acetal")).status(), 200);
+    let s = ida.state(job);
+    assert_eq!(s["settled"]["material"], "acetal");
+    assert_eq!(s["settled"]["order"]["Up"]["positive"], false);
+    // Undo is each person's own: Ida's material was overruled since, so hers is a conflict; Bruno's goes back to hers.
+    assert_eq!(ida.act(job, "undo").status(), 409);
+    assert_eq!(bruno.act(job, "undo").status(), 200);
+    assert_eq!(ida.state(job)["settled"]["material"], BRASS);
+    assert_eq!(bruno.act(job, "undo").status(), 200);
+    assert_eq!(ida.state(job)["settled"]["order"], Value::Null);
+    assert_eq!(refusal(bruno.act(job, "undo")).1, "nothing");
+    assert_eq!(bruno.act(job, "redo").status(), 200);
+    assert_eq!(ida.state(job)["settled"]["order"]["Up"]["positive"], false);
+    // Nothing is ever overwritten.
+    let all = ida.state(job)["decisions"].as_array().unwrap().len();
+    assert_eq!(all, 6);
+    assert_eq!(ida.state(job)["card"]["revision"], 6);
+}
+
+#[test]
+fn two_at_once_get_two_revisions() {
+    let h = peopled(0);
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let job = ida.job("spider-plate.step");
+    std::thread::scope(|s| {
+        for k in 0..8 {
+            let h = &h;
+            s.spawn(move || {
+                let p = Person::of(h, "ida", PASSWORD);
+                let id = format!("rough:side 1/{k}");
+                let d = json!({"about": "sequence", "id": id, "before": "face:side 1"});
+                assert_eq!(p.decide(job, 0, d).status(), 200);
+            });
+        }
+    });
+    let s = ida.state(job);
+    assert_eq!(s["settled"]["sequence"].as_array().unwrap().len(), 8);
+    let revisions: Vec<i64> =
+        s["decisions"].as_array().unwrap().iter().map(|d| d["revision"].as_i64().unwrap()).collect();
+    assert_eq!(revisions, (1..=8).collect::<Vec<_>>());
+}
+
+#[test]
+fn senseless_decisions_are_refused() {
+    let h = peopled(0);
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let job = ida.job("spider-plate.step");
+    let no = [
+        json!({"about": "material", "id": "cheese"}),
+        json!({"about": "stock", "choice": {"Sizes": [0.0, 10.0, 10.0]}}),
+        json!({"about": "order", "choice": {"Up": {"axis": 3, "positive": true}}}),
+        json!({"about": "operation", "id": "x", "change": {"tool": 99, "rpm": null, "feed": null, "depth": null, "width": null}}),
+        json!({"about": "operation", "id": "x", "change": {"tool": null, "rpm": -5.0, "feed": null, "depth": null, "width": null}}),
+        json!({"about": "sequence", "id": "a", "before": "a"}),
+        json!({"about": "weather"}),
+    ];
+    for d in no {
+        let (status, _, why) = refusal(ida.decide(job, 0, d.clone()));
+        assert_eq!(status, 400, "{d}");
+        assert!(why.len() > 20, "{d}: {why}");
+    }
+    assert_eq!(ida.state(job)["card"]["revision"], 0);
+}
+
+#[test]
+fn a_part_is_planned_proved_overruled_and_taken() {
+    let h = peopled(1);
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let job = ida.job("spider-plate.step");
+    let first = ida.wait(job, "the first plan", |s| s["fresh"] == true);
+    assert_eq!(first["sheet_revision"], 0);
+    let sheet = ida.json(&format!("/api/jobs/{job}/sheet"));
+    assert_eq!(sheet["proof"]["verdict"], "proved");
+    let strip = ida.json(&format!("/api/jobs/{job}/strip"));
+    let minutes: f64 = strip["setups"].as_array().unwrap().iter().map(|s| s["seconds"].as_f64().unwrap() / 60.0).sum();
+    assert!((minutes - sheet["proof"]["minutes"].as_f64().unwrap()).abs() < 1e-6);
+    for path in ["mesh", "history/0", "history/1", "picture", "model"] {
+        let mut r = ida.get(&format!("/api/jobs/{job}/{path}"));
+        assert_eq!(r.status(), 200, "{path}");
+        assert!(r.body_mut().read_to_vec().unwrap().len() > 1000, "{path}");
+    }
+    // The model comes back as it was given.
+    let mut r = ida.get(&format!("/api/jobs/{job}/model"));
+    assert_eq!(r.body_mut().read_to_vec().unwrap(), std::fs::read(part("spider-plate.step")).unwrap());
+
+    // Taken: word for word what was proved, and kept.
+    let mut r = ida.act(job, "issue/0");
+    assert!(r.headers()["content-disposition"].to_str().unwrap().contains("1-spider-plate.ngc"));
+    let text = r.body_mut().read_to_string().unwrap();
+    assert_eq!(sheet["sides"][0]["program"], text);
+    let issued = ida.state(job)["issued"][0].clone();
+    assert_eq!(issued["who"], "ida");
+
+    // The unit of the screens makes nothing stale; a material does.
+    assert_eq!(ida.decide(job, 0, json!({"about": "units", "units": "inch"})).status(), 200);
+    assert_eq!(ida.state(job)["fresh"], true);
+    assert_eq!(ida.decide(job, 1, json!({"about": "material", "id": BRASS})).status(), 200);
+    let s = ida.state(job);
+    assert_eq!((s["fresh"].as_bool(), s["sheet_revision"].as_i64()), (Some(false), Some(1)));
+    assert_eq!(refusal(ida.act(job, "issue/0")).1, "not_yet");
+    ida.wait(job, "the plan in brass", |s| s["fresh"] == true);
+    let brass = ida.json(&format!("/api/jobs/{job}/sheet"));
+    assert_eq!(brass["stock"]["material"], BRASS);
+    assert_ne!(brass["sides"][0]["program"], sheet["sides"][0]["program"]);
+    // Undone: the first sheet, from the store.
+    assert_eq!(ida.act(job, "undo").status(), 200);
+    let start = Instant::now();
+    ida.wait(job, "the first plan again", |s| s["fresh"] == true);
+    println!("undo brought the kept plan back in {:.1} s", start.elapsed().as_secs_f64());
+    assert_eq!(ida.json(&format!("/api/jobs/{job}/sheet")), sheet);
+    // A program that left stays as it left.
+    let mut r = ida.get(&format!("/api/jobs/{job}/issued/{}", issued["id"]));
+    assert_eq!(r.body_mut().read_to_string().unwrap(), text);
+
+    // Renaming is in the programs: they are posted again under the new title.
+    assert_eq!(ida.patch(&format!("/api/jobs/{job}"), &json!({"title": "Vane", "archived": null})).status(), 204);
+    assert_eq!(ida.state(job)["fresh"], false);
+    ida.wait(job, "the renamed plan", |s| s["fresh"] == true);
+    assert!(ida.json(&format!("/api/jobs/{job}/sheet"))["sides"][0]["program"].as_str().unwrap().contains("VANE"));
+}
+
+#[test]
+fn work_can_be_stopped_and_taken_up_again() {
+    let h = peopled(1);
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let job = ida.job("worm-cover.step");
+    ida.wait(job, "work to begin", |s| s["card"]["work"]["kind"] == "running");
+    assert_eq!(ida.act(job, "stop").status(), 204);
+    let s = ida.wait(job, "the stop", |s| s["card"]["work"]["kind"] == "stopped");
+    assert_eq!((s["fresh"].as_bool(), s["sheet_revision"].is_null()), (Some(false), true));
+    assert_eq!(refusal(ida.get(&format!("/api/jobs/{job}/sheet"))).1, "not_yet");
+    assert_eq!(ida.act(job, "again").status(), 204);
+    ida.wait(job, "the plan", |s| s["fresh"] == true);
+}
+
+#[test]
+fn screens_hear_of_what_others_decide() {
+    let h = peopled(0);
+    let (ida, bruno) = (Person::of(&h, "ida", PASSWORD), Person::of(&h, "bruno", PASSWORD));
+    let job = ida.job("spider-plate.step");
+    ida.decide(job, 0, json!({"about": "material", "id": BRASS}));
+    let stream = ida.get(&format!("/api/jobs/{job}/events")).into_body().into_reader();
+    let mut lines = BufReader::new(stream).lines().map(Result::unwrap);
+    let mut next = || -> Value {
+        let data = lines.find(|l| l.starts_with("data: ")).unwrap();
+        serde_json::from_str(&data[6..]).unwrap()
+    };
+    // Who comes late is up to date at once.
+    assert_eq!(next()["revision"], 1);
+    bruno.decide(job, 1, json!({"about": "order", "choice": null}));
+    assert_eq!(next()["revision"], 2);
+}
+
+#[test]
+fn the_demos_password_does_not_go_on_the_network() {
+    let base = Base::new();
+    server::demo::load(&base.db, &common::root().join("demo/parts"), &program()).unwrap();
+    let out = std::process::Command::new(program())
+        .args(["serve", "--listen", "0.0.0.0:0"])
+        .env("GOLDCHIP_DATABASE", &base.url)
+        .output()
+        .unwrap();
+    assert_eq!(out.status.code(), Some(2));
+    let said = String::from_utf8_lossy(&out.stderr).to_string();
+    assert!(said.contains("demo's password"), "{said}");
+}
