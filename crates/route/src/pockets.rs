@@ -170,7 +170,8 @@ impl Work<'_, '_> {
             "cut-out"
         };
         let middle = goal.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
-        let key = format!("{}/{}", self.side.name, place_key(middle, low));
+        // Pieces one inside the other share their middle: name and area tell them apart.
+        let key = format!("{}/{name}_{}_{:.0}", self.side.name, place_key(middle, low), goal.area());
         let Some((finish, left)) = finisher(&mills, &near) else {
             let deep = wall_top - low;
             self.name_left(

@@ -71,15 +71,26 @@ impl Db {
         f(&mut c)
     }
 
-    /// A use case: all of it or nothing.
-    pub fn act<T>(&self, f: impl FnOnce(&mut Conn) -> Result<T, Fault>) -> Result<T, Fault> {
-        self.with(|c| c.transaction(f))
+    /// A use case: all of it or nothing. Where the database breaks off one of two that wait for one another, it is done again.
+    pub fn act<T>(&self, f: impl Fn(&mut Conn) -> Result<T, Fault>) -> Result<T, Fault> {
+        self.with(|c| {
+            let mut tries = 0;
+            loop {
+                match c.transaction(&f) {
+                    Err(Fault::Again(_)) if tries < 8 => {
+                        tries += 1;
+                        std::thread::sleep(std::time::Duration::from_millis(rand::random_range(1..20 * tries)));
+                    }
+                    done => return done,
+                }
+            }
+        })
     }
 
     /// The same on a thread that may wait.
     pub async fn run<T: Send + 'static>(
         &self,
-        f: impl FnOnce(&mut Conn) -> Result<T, Fault> + Send + 'static,
+        f: impl Fn(&mut Conn) -> Result<T, Fault> + Send + 'static,
     ) -> Result<T, Fault> {
         let db = self.clone();
         actix_web::web::block(move || db.act(f)).await.map_err(|e| Fault::internal(e.to_string()))?

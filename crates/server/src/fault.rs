@@ -60,6 +60,9 @@ pub enum Fault {
     /// Not there yet.
     #[error("{0}")]
     NotYet(&'static str),
+    /// The database broke off one of two acts that waited for one another; made again, it works.
+    #[error("Too much happens at once; try again")]
+    Again(String),
     /// Our own fault.
     #[error("Something went wrong here; it is in the server's log. Nothing of yours is lost; try again")]
     Internal(String),
@@ -84,14 +87,19 @@ impl Fault {
             Fault::Conflict { .. } => (409, "conflict"),
             Fault::Nothing(_) => (409, "nothing"),
             Fault::NotYet(_) => (409, "not_yet"),
+            Fault::Again(_) => (503, "again"),
             Fault::Internal(_) => (500, "internal"),
         }
     }
 }
 
+/// MariaDB's words for 1213 (deadlock) and 1020 (a row changed under a snapshot).
+const BROKEN_OFF: [&str; 2] = ["Deadlock found", "Record has changed since last read"];
+
 impl From<diesel::result::Error> for Fault {
     fn from(e: diesel::result::Error) -> Self {
-        Fault::Internal(e.to_string())
+        let why = e.to_string();
+        if BROKEN_OFF.iter().any(|b| why.contains(b)) { Fault::Again(why) } else { Fault::Internal(why) }
     }
 }
 

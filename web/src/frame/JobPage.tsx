@@ -4,8 +4,8 @@ import { Navigate, useNavigate, useParams, useSearchParams } from 'react-router'
 import styled from 'styled-components';
 import { api, historyQuery, jobQuery, meshQuery, sheetQuery, shopQuery, stripQuery } from '../api';
 import type { Decision, Finding, JobCard, JobState, Me, Place } from '../api/types';
-import { atLine, stepAt, type Cursor } from '../model/strip';
-import { Button, Either, Kbd } from '../parts/basics';
+import { atLine, lineBeside, type Cursor } from '../model/strip';
+import { Button, Either, Kbd, Sr } from '../parts/basics';
 import type { Picked, Play } from '../stage/scene';
 import { Stage } from '../stage/Stage';
 import { CuttersTicket } from '../tickets/cutters/CuttersTicket';
@@ -47,6 +47,9 @@ const Body = styled.main`
   min-height: 0;
   display: grid;
   grid-template-columns: minmax(0, 1fr) min(548px, 50vw);
+  .card h2 {
+    font-size: 15px;
+  }
   .card {
     min-height: 0;
     overflow: auto;
@@ -229,14 +232,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
       const c = cursor.get();
       const t = strip.data?.setups[c.setup];
       if (!t) return;
-      if (what === 'line') {
-        // From the end of a step to the end of the next.
-        const k =
-          stepAt(t, c.at + 1e-6) + (by > 0 ? 0 : -1) - (by < 0 && (t.end[stepAt(t, c.at)] ?? 0) === c.at ? 0 : 0);
-        const at = by > 0 ? t.end[k] : t.end[stepAt(t, c.at) - 1];
-        if (at !== undefined) return cursor.set({ setup: c.setup, at });
-        return by < 0 ? cursor.set({ setup: c.setup, at: 0 }) : undefined;
-      }
+      if (what === 'line') return cursor.set({ setup: c.setup, at: lineBeside(t, c.at, by) });
       const ends = t.ops.map((o) => o.end);
       const next = by > 0 ? ends.find((e) => e > c.at + 0.01) : ends.findLast((e) => e < c.at - 0.01);
       if (next !== undefined) return cursor.set({ setup: c.setup, at: next });
@@ -305,28 +301,14 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
           title={state.card.title}
           words={s ? `${s.stock.material_name} · ${shop.data?.machine.name ?? ''}` : state.card.file}
         >
-          <Button
-            $small
-            onPress={undo}
-            isDisabled={!state.undo}
-            aria-label={state.undo ? `Undo ${state.undo}` : 'Undo'}
-          >
-            Undo <Kbd>Z</Kbd>
+          <Button $small onPress={undo} isDisabled={!state.undo}>
+            Undo <Sr>{state.undo}</Sr> <Kbd>Z</Kbd>
           </Button>
-          <Button
-            $small
-            onPress={redo}
-            isDisabled={!state.redo}
-            aria-label={state.redo ? `Redo ${state.redo}` : 'Redo'}
-          >
-            Redo <Kbd>Y</Kbd>
+          <Button $small onPress={redo} isDisabled={!state.redo}>
+            Redo <Sr>{state.redo}</Sr> <Kbd>Y</Kbd>
           </Button>
-          <Button
-            $small
-            onPress={() => decide({ about: 'units', units: units === 'mm' ? 'inch' : 'mm' })}
-            aria-label={`Lengths in ${units}. Switch`}
-          >
-            <Either words={['mm', 'inch']} second={units === 'inch'} />
+          <Button $small onPress={() => decide({ about: 'units', units: units === 'mm' ? 'inch' : 'mm' })}>
+            <Either of="Lengths in" words={['mm', 'inch']} second={units === 'inch'} />
           </Button>
         </Top>
         <RouteStrip state={state} sheet={s} id={id} />
@@ -359,7 +341,10 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
               </section>
             </Body>
             {(ticket === 'proof' || ticket === 'program') && strip.data ? (
-              <ProofStrip strip={strip.data} cursor={cursor} findings={job.sheet.proof.findings} />
+              <section aria-label="Proof strip">
+                {' '}
+                <ProofStrip strip={strip.data} cursor={cursor} findings={job.sheet.proof.findings} />
+              </section>
             ) : null}
           </JobContext>
         ) : (

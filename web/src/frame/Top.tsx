@@ -3,7 +3,7 @@ import type { ReactNode } from 'react';
 import { Link as To } from 'react-router';
 import styled, { useTheme } from 'styled-components';
 import { api, type Me } from '../api';
-import { Button, Either } from '../parts/basics';
+import { Button, Either, Sr } from '../parts/basics';
 import { refuse, themeName, useStore } from './settings';
 
 export function Mark({ size }: { size: number }) {
@@ -73,19 +73,16 @@ export function Top({ me, title, words, children }: Props) {
   };
   return (
     <Bar>
-      <To to="/" className="home" aria-label="Gold Chip: to the bench">
+      <To to="/" className="home">
         <Mark size={24} />
         <span>{title}</span>
+        <Sr>, to the bench</Sr>
       </To>
       <span className="words">{words}</span>
       <div className="right">
         {children}
-        <Button
-          $small
-          onPress={() => themeName.set(name === 'desk' ? 'machine' : 'desk')}
-          aria-label={`Light: ${name === 'desk' ? 'desk' : 'machine'}. Switch`}
-        >
-          <Either words={['Desk', 'machine']} second={name !== 'desk'} />
+        <Button $small onPress={() => themeName.set(name === 'desk' ? 'machine' : 'desk')}>
+          <Either of="Light:" words={['Desk', 'machine']} second={name !== 'desk'} />
         </Button>
         <span>{me.name}</span>
         <Button $small onPress={out}>

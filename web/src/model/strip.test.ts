@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest';
 import type { Strip } from '../api/types';
-import { along, atLine, bins, fromTotal, placeAt, stepAt, toTotal } from './strip';
+import { along, atLine, bins, fromTotal, lineBeside, placeAt, stepAt, toTotal } from './strip';
 
 const setup = (end: number[]) => ({
   seconds: end.at(-1) ?? 0,
@@ -35,4 +35,15 @@ it('follows arcs', () => {
 
 it('keeps the greatest of each column', () => {
   expect(bins(strip, 7).map((b) => b.power)).toEqual([1, 2, 3, 3, 1, 1, 1]);
+});
+
+it('goes from line to line, from wherever it stands', () => {
+  const s = { ...setup([1, 2, 3, 4]), line: [5, 5, 7, 9] };
+  // A line that takes two steps is done with the second.
+  expect(lineBeside(s, 0.5, 1)).toBe(3);
+  expect(lineBeside(s, 3, 1)).toBe(4);
+  expect(lineBeside(s, 4, 1)).toBe(4);
+  expect(lineBeside(s, 3.5, -1)).toBe(3);
+  expect(lineBeside(s, 3, -1)).toBe(2);
+  expect(lineBeside(s, 1.5, -1)).toBe(0);
 });

@@ -48,6 +48,18 @@ export function atLine(s: StripSetup, line: number): number {
   return k < 0 ? s.seconds : (s.end[k] ?? 0);
 }
 
+/** The moment at which the line before or after the one that runs at a time is done. */
+export function lineBeside(s: StripSetup, at: number, by: 1 | -1): number {
+  const now = s.line[stepAt(s, at)] ?? 0;
+  if (by < 0) {
+    const k = s.line.findLastIndex((l) => l < now);
+    return k < 0 ? 0 : (s.end[k] ?? 0);
+  }
+  const next = s.line.find((l) => l > now);
+  const k = next === undefined ? -1 : s.line.lastIndexOf(next);
+  return k < 0 ? s.seconds : (s.end[k] ?? s.seconds);
+}
+
 export interface Place {
   x: number;
   y: number;

@@ -40,7 +40,7 @@ const Row = styled.article`
     white-space: nowrap;
     color: ${(p) => p.theme.quiet};
   }
-  h4 {
+  h3 {
     margin: 0;
     font-size: 15px;
     font-weight: 600;
@@ -61,7 +61,7 @@ export function FindingRow({ finding: f, onShow, remedy }: Props) {
     <Row data-finding={f.kind}>
       <div className="top">
         <SeverityChip severity={f.severity} />
-        <h4>{f.what}</h4>
+        <h3>{f.what}</h3>
         {where ? <span className="where">{where}</span> : null}
       </div>
       <p>

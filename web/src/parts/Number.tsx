@@ -133,7 +133,11 @@ export function Num({ value, unit, digits, why, label, bare, words }: Props) {
   return (
     <span>
       <DialogTrigger>
-        <Press aria-label={`${label ?? why.title}: ${s.text} ${s.unit}. Why?`}>{words ?? s.text}</Press>
+        <Press
+          aria-label={words ? `${words}: ${label ?? why.title}` : `${label ?? why.title}: ${s.text} ${s.unit}. Why?`}
+        >
+          {words ?? s.text}
+        </Press>
         <Sheet placement="bottom end">
           <Dialog aria-label={`Why ${why.title}`}>
             <Why {...why} />

@@ -68,12 +68,25 @@ export const Kbd = styled.kbd`
   color: ${(p) => p.theme.quiet};
 `;
 
+/** Words for a reader that does not see the page. */
+export const Sr = styled.span`
+  position: absolute;
+  width: 1px;
+  height: 1px;
+  overflow: hidden;
+  clip-path: inset(50%);
+  white-space: nowrap;
+`;
+
 /** Two words of which one stands: the button goes over to the other. */
-export function Either({ words, second }: { words: readonly [string, string]; second: boolean }) {
+export function Either({ of, words, second }: { of: string; words: readonly [string, string]; second: boolean }) {
   const [a, b] = words;
   const weight = (on: boolean) => ({ fontWeight: on ? 600 : 400, opacity: on ? 1 : 0.8 });
   return (
     <>
+      <Sr>
+        {of} {words[second ? 1 : 0]}. Switch:{' '}
+      </Sr>
       <span style={weight(!second)}>{a}</span> | <span style={weight(second)}>{b}</span>
     </>
   );
@@ -121,7 +134,7 @@ export const Head = styled.header`
 
 export const Section = styled.section`
   margin-top: 20px;
-  > h3 {
+  > h2 {
     margin-bottom: 6px;
   }
 `;

@@ -300,7 +300,7 @@ async fn of_sheet(
     house: Data<House>,
     id: i64,
     kind: &'static str,
-    name: impl FnOnce(&str) -> String + Send + 'static,
+    name: impl Fn(&str) -> String + Send + 'static,
 ) -> Result<HttpResponse, Fault> {
     let bytes = house
         .db

@@ -14,8 +14,10 @@ pub struct Browser {
     _dir: tempfile::TempDir,
 }
 
-/// How long anything may take before a test gives up, s. Plans of the demo take some ten seconds on two idle cores.
-const PATIENCE: u64 = 240;
+/// How long anything may take before a test gives up, s.
+const PATIENCE: u64 = 40;
+/// The same for a plan: those of the demo take some ten seconds on two idle cores, but tests run beside one another.
+const FOR_A_PLAN: u64 = 300;
 
 impl Browser {
     /// Opens it at a house's address.
@@ -74,20 +76,20 @@ impl Browser {
 
     /// Waits for an element.
     pub async fn find(&self, css: &str) -> WebElement {
-        self.until(css, || async { self.page.find(By::Css(css)).await.ok() }).await
+        self.until(PATIENCE, css, || async { self.page.find(By::Css(css)).await.ok() }).await
     }
 
     /// Waits for a button with this name and presses it.
     pub async fn press(&self, name: &str) {
-        let path = format!("//button[normalize-space()='{name}' or starts-with(@aria-label, '{name}')]");
-        let b = self.until(name, || async { self.page.find(By::XPath(&path)).await.ok() }).await;
+        let path = format!("//button[starts-with(normalize-space(), '{name}') or starts-with(@aria-label, '{name}')]");
+        let b = self.until(PATIENCE, name, || async { self.page.find(By::XPath(&path)).await.ok() }).await;
         b.scroll_into_view().await.unwrap();
         b.click().await.unwrap();
     }
 
     /// Waits until a text stands somewhere on the page.
     pub async fn text(&self, words: &str) {
-        self.until(words, || async { self.words().await.contains(words).then_some(()) }).await;
+        self.until(PATIENCE, words, || async { self.words().await.contains(words).then_some(()) }).await;
     }
 
     /// All text of the page.
@@ -106,29 +108,30 @@ impl Browser {
 
     /// Waits until a script gives something else than null or false.
     pub async fn js_until(&self, script: &str) -> serde_json::Value {
-        self.until(script, || async {
+        self.until(PATIENCE, script, || async {
             let v = self.js(script).await;
             (!v.is_null() && v != json!(false)).then_some(v)
         })
         .await
     }
 
-    async fn until<T, F: Future<Output = Option<T>>>(&self, what: &str, f: impl Fn() -> F) -> T {
+    async fn until<T, F: Future<Output = Option<T>>>(&self, patience: u64, what: &str, f: impl Fn() -> F) -> T {
         let start = Instant::now();
         loop {
             if let Some(v) = f().await {
                 return v;
             }
-            if start.elapsed() > Duration::from_secs(PATIENCE) {
-                panic!("waited {PATIENCE} s for: {what}\nThe page says:\n{}", self.words().await);
+            if start.elapsed() > Duration::from_secs(patience) {
+                panic!("waited {patience} s for: {what}\nThe page says:\n{}", self.words().await);
             }
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
     }
 
-    /// The newest plan is on the page, worked out.
-    pub async fn fresh(&self) {
-        self.find("[data-fresh=true] section.card").await;
+    /// Waits until the newest plan is worked out and on the page.
+    pub async fn fresh(&self, revision: i64) {
+        let css = format!("[data-fresh=true][data-revision='{revision}'] section.card");
+        self.until(FOR_A_PLAN, &css, || async { self.page.find(By::Css(&css)).await.ok() }).await;
     }
 
     /// The stage has drawn what it is to show.

@@ -115,12 +115,8 @@ export function Bench({ me }: { me: Me }) {
       <Page>
         <Top me={me} title={me.shop} words="Bench">
           {me.owner ? (
-            <Button
-              $small
-              onPress={() => change('/api/shop', { units: units === 'mm' ? 'inch' : 'mm' })}
-              aria-label={`Lengths of the shop in ${units}. Switch`}
-            >
-              <Either words={['mm', 'inch']} second={units === 'inch'} />
+            <Button $small onPress={() => change('/api/shop', { units: units === 'mm' ? 'inch' : 'mm' })}>
+              <Either of="Lengths of the shop in" words={['mm', 'inch']} second={units === 'inch'} />
             </Button>
           ) : (
             <Quiet>{units}</Quiet>

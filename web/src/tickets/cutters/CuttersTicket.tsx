@@ -146,7 +146,7 @@ function Numbers({ op, set }: { op: OpSheet; set: (o: Partial<Override>) => void
         <Table style={{ marginTop: 8 }}>
           <thead>
             <tr>
-              <th aria-label="What" />
+              <th>number</th>
               <th>value</th>
               <th>bound by</th>
             </tr>

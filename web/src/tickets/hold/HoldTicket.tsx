@@ -72,7 +72,7 @@ export function HoldTicket() {
         ) : null}
       </Line>
       <Section aria-label="Why this way">
-        <h3>Why this way</h3>
+        <h2>Why this way</h2>
         <ol style={{ margin: 0, paddingLeft: 20, listStyle: 'decimal' }}>
           {h.compared.map((c) => (
             <li key={c}>{c}</li>
@@ -80,7 +80,7 @@ export function HoldTicket() {
         </ol>
       </Section>
       <Section aria-label="Force">
-        <h3>{shop.vise.name}</h3>
+        <h2>{shop.vise.name}</h2>
         <Balance holds={h.holds_n} worst={h.worst_n} />
       </Section>
       <Section aria-label="Sides">
@@ -128,7 +128,7 @@ export function HoldTicket() {
                 </tr>
               </tbody>
             </Table>
-            <h3 style={{ marginTop: 14 }}>Zero</h3>
+            <h2 style={{ marginTop: 14 }}>Zero</h2>
             <Table>
               <tbody>
                 {s.zero.map((z) => (

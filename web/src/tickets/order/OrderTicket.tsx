@@ -4,17 +4,18 @@ import type { OpSheet, SideSheet } from '../../api/types';
 import { allOps, useJob } from '../../frame/job';
 import { useUnits } from '../../frame/settings';
 import { say } from '../../model/units';
-import { Button, Head, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
+import { Button, Head, Line, Link, Quiet, Rows, Section, Sr } from '../../parts/basics';
 import { breaks, move } from './sequence';
 
 const Lane = styled.div`
   display: flex;
-  gap: 1px;
-  height: 46px;
+  flex-wrap: wrap;
+  gap: 2px;
   margin: 4px 0 10px;
-  overflow: hidden;
   button {
-    min-width: 7px;
+    flex: none;
+    height: 44px;
+    min-width: 25px;
     padding: 3px 4px;
     text-align: left;
     border: 1px solid ${(p) => p.theme.edge};
@@ -26,8 +27,8 @@ const Lane = styled.div`
     line-height: 1.25;
     cursor: grab;
   }
-  @container (max-width: 22px) {
-    span {
+  @container (max-width: 12px) {
+    span[aria-hidden] {
       display: none;
     }
   }
@@ -104,10 +105,10 @@ export function OrderTicket() {
       {sides.map((side) => (
         <section key={side.name} aria-label={side.name}>
           <Line style={{ justifyContent: 'space-between' }}>
-            <h3>{side.name === 'side 1' ? 'Side 1' : 'Side 2'}</h3>
+            <h2>{side.name === 'side 1' ? 'Side 1' : 'Side 2'}</h2>
             <Quiet>{say(side.minutes, '', units, 1)} min</Quiet>
           </Line>
-          <Lane style={{ width: `${(side.minutes / longest) * 100}%` }}>
+          <Lane>
             {side.operations.map((o, k) => (
               <button
                 key={o.op.id}
@@ -115,9 +116,8 @@ export function OrderTicket() {
                 draggable
                 data-op={o.op.id}
                 title={`${o.op.title}, T${o.op.tool}, ${say(o.minutes, '', units, 1)} min`}
-                aria-label={`${o.op.title}, T${o.op.tool}, ${say(o.minutes, '', units, 1)} min`}
                 aria-pressed={o === first}
-                style={{ flex: `${o.minutes} 1 7px` }}
+                style={{ width: `${(o.minutes / longest) * 98}%` }}
                 className={[
                   side.operations[k - 1]?.op.tool === o.op.tool ? '' : 'change',
                   o === first ? 'chosen' : before.has(o.op.id) ? 'before' : after.has(o.op.id) ? 'after' : '',
@@ -135,7 +135,10 @@ export function OrderTicket() {
                 onDragLeave={() => setOver(null)}
                 onDrop={drop(side, k)}
               >
-                <span>
+                <Sr>
+                  {o.op.title}, {say(o.minutes, '', units, 1)} min
+                </Sr>
+                <span aria-hidden>
                   {o.word}
                   <br />T{o.op.tool}
                 </span>

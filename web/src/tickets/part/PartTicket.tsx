@@ -94,7 +94,7 @@ export function PartTicket() {
       </Numbers>
       {p.doubts.length > 0 ? (
         <Section aria-label="Doubts">
-          <h3>Doubtful</h3>
+          <h2>Doubtful</h2>
           <Rows>
             {p.doubts.map((d) => (
               <li key={d.id}>
@@ -106,7 +106,7 @@ export function PartTicket() {
       ) : null}
       <Section aria-label="Features">
         <Line style={{ justifyContent: 'space-between' }}>
-          <h3>{p.features.length} features</h3>
+          <h2>{p.features.length} features</h2>
           <Line>
             <Quiet>cut from</Quiet>
             <Button $small $main={from === null} aria-pressed={from === null} onPress={() => setFrom(null)}>

@@ -110,13 +110,13 @@ export function ProofTicket() {
         </Table>
       </Section>
       <Section aria-label="Minutes">
-        <h3>Minutes</h3>
+        <h2>Minutes</h2>
         <Minutes ledger={p.ledger} minutes={p.minutes} />
       </Section>
       <Section aria-label="Findings">
-        <h3>
+        <h2>
           {p.findings.length === 0 ? 'No findings' : `${p.findings.length} finding${p.findings.length > 1 ? 's' : ''}`}
-        </h3>
+        </h2>
         <Rows>
           {p.findings.map((f) => (
             <li key={f.id}>

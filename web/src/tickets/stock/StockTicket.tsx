@@ -123,7 +123,7 @@ export function StockTicket() {
       </p>
       <Drawing />
       <Section aria-label="Size of the block">
-        <h3>Size, sawn</h3>
+        <h2>Size, sawn</h2>
         <Table>
           <thead>
             <tr>
@@ -163,7 +163,7 @@ export function StockTicket() {
         ) : null}
       </Section>
       <Section aria-label="Why these sizes">
-        <h3>Why these sizes</h3>
+        <h2>Why these sizes</h2>
         <Table>
           <tbody>
             {s.terms.map((t) => (

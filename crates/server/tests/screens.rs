@@ -1,0 +1,249 @@
+//! The screens in a real browser, on the real server and database. Needs a built front end (`npm run build` in web/).
+
+mod common;
+
+use common::browser::Browser;
+use common::{House, part, root};
+use serde_json::{Value, json};
+use server::demo::PASSWORD;
+use std::path::Path;
+use std::time::Duration;
+use thirtyfour::prelude::*;
+
+const TICKETS: [&str; 7] = ["part", "stock", "hold", "order", "cutters", "proof", "program"];
+
+/// A file dropped on the bench, as a hand drops it.
+async fn drop_file(b: &Browser, file: &Path) {
+    let data = json!({"items": [], "files": [file], "dragOperationsMask": 1});
+    for kind in ["dragEnter", "dragOver", "drop"] {
+        let event = json!({"type": kind, "x": 600, "y": 700, "data": data});
+        b.page.cdp().send_raw("Input.dispatchDragEvent", event).await.unwrap();
+    }
+}
+
+/// The same with a file that is made for it.
+async fn drop_text(b: &Browser, name: &str, text: &str) {
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join(name);
+    std::fs::write(&file, text).unwrap();
+    drop_file(b, &file).await;
+    // The browser reads it when the page asks for it.
+    tokio::time::sleep(Duration::from_secs(1)).await;
+}
+
+async fn signed_in(house: &House) -> Browser {
+    let b = Browser::open(&house.address).await;
+    b.sign_in("ida", PASSWORD).await;
+    b.text("On the bench").await;
+    b
+}
+
+/// Violations of WCAG 2.2 A and AA that axe-core finds on the page.
+async fn axe(b: &Browser, at: &str) -> Vec<String> {
+    let source = std::fs::read_to_string(root().join("web/node_modules/axe-core/axe.min.js")).unwrap();
+    b.page.execute(source, vec![]).await.unwrap();
+    let script = r"
+        const done = arguments[arguments.length - 1];
+        axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] }).then(
+          (r) => done({ passes: r.passes.length, bad: r.violations.map((v) => v.id + ': ' + v.nodes.map((n) => n.html.slice(0, 160) + ' ' + n.failureSummary).join(' || ')) }),
+          (e) => done({ passes: 0, bad: [String(e)] }));";
+    let r = b.page.execute_async(script, vec![]).await.unwrap();
+    let r: &Value = r.json();
+    assert!(r["passes"].as_u64().unwrap() > 15, "axe looked at the page: {r}");
+    let bad: Vec<String> =
+        r["bad"].as_array().unwrap().iter().map(|v| format!("{at}: {}", v.as_str().unwrap())).collect();
+    bad
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn signing_in() {
+    let house = House::demo(0);
+    let b = Browser::open(&house.address).await;
+    let mut bad = axe(&b, "sign-in").await;
+    b.sign_in("ida", "not the password").await;
+    b.text("do not belong together").await;
+    b.find("input[name=password]").await.clear().await.unwrap();
+    b.find("input[name=name]").await.clear().await.unwrap();
+    b.sign_in("ida", PASSWORD).await;
+    b.text("On the bench").await;
+    b.text("Hill observatory workshop").await;
+    bad.extend(axe(&b, "bench").await);
+    assert!(bad.is_empty(), "{bad:#?}");
+    // The session outlives the page; signing out ends it.
+    b.go("/jobs/1/part").await;
+    b.press("Sign out").await;
+    b.find("input[name=password]").await;
+    b.go("/jobs/1/part").await;
+    b.find("input[name=password]").await;
+    b.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn bad_files_get_their_sentence() {
+    let house = House::demo(0);
+    let b = signed_in(&house).await;
+    let jobs = "return document.querySelectorAll('[data-job]').length";
+    b.js_until("return document.querySelectorAll('[data-job]').length === 4").await;
+    drop_text(&b, "drawing.pdf", "%PDF").await;
+    b.text("drawing.pdf is not a STEP file; export the part as STEP").await;
+    drop_text(&b, "empty.step", "").await;
+    b.text("empty").await;
+    drop_text(&b, "garbage.step", &"no such thing ".repeat(500)).await;
+    let said = b
+        .js_until("const m = document.querySelector('[data-message=refused]'); return m && !m.innerText.includes('empty') && m.innerText")
+        .await;
+    assert!(said.as_str().unwrap().len() > 30, "{said}");
+    assert_eq!(b.js(jobs).await, json!(4));
+    b.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_dropped_part_is_proved_overruled_and_looked_at() {
+    let house = House::with(
+        {
+            let base = common::Base::new();
+            let data = shop::Shop::demo().unwrap();
+            base.db
+                .act(|c| {
+                    let id = server::demo::make_shop(c, "Hill observatory workshop", &data)?;
+                    server::people::add(c, id, "ida", PASSWORD, true)
+                })
+                .unwrap();
+            base
+        },
+        1,
+    );
+    let b = signed_in(&house).await;
+    b.text("The bench is clear").await;
+    drop_file(&b, &part("spider-plate.step")).await;
+
+    // Without an answer of anybody's: a whole proposal, and its proof.
+    b.text("Working out").await;
+    b.fresh(0).await;
+    b.drawn().await;
+    let stamp = b.find("[data-ticket=proof] [data-stamp]").await;
+    assert_eq!(stamp.text().await.unwrap(), "proved");
+    let mut bad = Vec::new();
+    for t in TICKETS {
+        b.find(&format!("[data-ticket={t}]")).await.click().await.unwrap();
+        b.find(&format!("section.card[aria-label={t}] h1")).await;
+        b.drawn().await;
+        bad.extend(axe(&b, t).await);
+    }
+    // The dark light has its own colours.
+    b.press("Light:").await;
+    bad.extend(axe(&b, "program in machine light").await);
+    b.keys("6").await;
+    b.find("section.card[aria-label=proof]").await;
+    bad.extend(axe(&b, "proof in machine light").await);
+    assert!(bad.is_empty(), "{bad:#?}");
+
+    scrub(&b).await;
+    overrule(&b).await;
+    reorder(&b).await;
+    b.close().await;
+}
+
+/// The strip moves stock, cutter and line of text together.
+async fn scrub(b: &Browser) {
+    b.keys("7").await;
+    b.find("section.card[aria-label=program]").await;
+    b.drawn().await;
+    let seconds = || async {
+        b.drawn().await;
+        b.js("return Number(document.querySelector('[data-stage]').dataset.seconds)").await.as_f64().unwrap()
+    };
+    let line = "return Number(document.querySelector('[data-line]').dataset.line)";
+    let strip = b.find("[data-strip]").await;
+    let drag = async |x: i64| {
+        b.page
+            .action_chain()
+            .move_to_element_with_offset(&strip, x, 0)
+            .click_and_hold()
+            .release()
+            .perform()
+            .await
+            .unwrap();
+    };
+    drag(-200).await;
+    let (t1, l1) = (seconds().await, b.js(line).await.as_i64().unwrap());
+    drag(-100).await;
+    let (t2, l2) = (seconds().await, b.js(line).await.as_i64().unwrap());
+    assert!(t2 > t1 + 10.0 && l2 > l1, "{t1} {l1} {t2} {l2}");
+    // The stock follows: cut faces are brass, and near the start there are none.
+    let brass = r"
+        const from = document.querySelector('canvas');
+        const to = document.createElement('canvas');
+        [to.width, to.height] = [from.width, from.height];
+        const g = to.getContext('2d');
+        g.drawImage(from, 0, 0);
+        const p = g.getImageData(0, 0, to.width, to.height).data;
+        let n = 0;
+        for (let k = 0; k < p.length; k += 4) if (p[k + 3] > 200 && p[k] - p[k + 2] > 60) n += 1;
+        return n;";
+    let late = b.js(brass).await.as_i64().unwrap();
+    drag(-600).await;
+    let t3 = seconds().await;
+    let early = b.js(brass).await.as_i64().unwrap();
+    assert!(t3 < t1 && late > 5000 && early * 10 < late, "{t3} s: {early} brass points, {t2} s: {late}");
+    // One line on and back, by the keyboard.
+    let l3 = b.js(line).await.as_i64().unwrap();
+    b.keys(".").await;
+    let l4 = b.js(line).await.as_i64().unwrap();
+    assert!(l4 > l3, "{l3} {l4}");
+    b.keys(",").await;
+    assert_eq!(b.js(line).await.as_i64().unwrap(), l3);
+}
+
+/// Overrule a number and take it back.
+async fn overrule(b: &Browser) {
+    b.keys("5").await;
+    b.find("section.card[aria-label=cutters]").await;
+    let text = b.find("input[aria-label=Speed]").await;
+    let before = text.value().await.unwrap().unwrap();
+    text.click().await.unwrap();
+    text.send_keys(Key::Control + "a").await.unwrap();
+    text.send_keys("2*2000+").await.unwrap();
+    b.text("Something is missing at the end").await;
+    text.send_keys("500").await.unwrap();
+    b.text("Understood: 4\u{202f}500 rpm").await;
+    text.send_keys(Key::Enter).await.unwrap();
+    // At once what hangs on it is stale, and nothing says "proved".
+    b.find("[data-ticket=proof] [data-stamp=stale]").await;
+    assert!(!b.find("[data-ticket=proof]").await.text().await.unwrap().contains("proved"));
+    b.fresh(1).await;
+    b.js_until("return document.querySelector('input[aria-label=Speed]').value === '4\u{202f}500'").await;
+    assert_eq!(b.find("[data-ticket=cutters] [data-stamp]").await.text().await.unwrap(), "decided");
+    b.keys("7").await;
+    b.text("Side 1").await;
+    b.keys("5").await;
+    // Undo, by the key.
+    b.find("section.card[aria-label=cutters] h1").await.click().await.unwrap();
+    b.keys("z").await;
+    b.fresh(2).await;
+    let back = format!("return document.querySelector('input[aria-label=Speed]').value === '{before}'");
+    b.js_until(&back).await;
+    assert_eq!(b.find("[data-ticket=cutters] [data-stamp]").await.text().await.unwrap(), "proposed");
+}
+
+/// Two steps change places, and back.
+async fn reorder(b: &Browser) {
+    b.keys("4").await;
+    let order = "return [...document.querySelectorAll('[data-op]')].map((o) => o.dataset.op)";
+    b.find("[data-op]").await;
+    let before = b.js(order).await;
+    b.js("document.querySelectorAll('[data-op]')[2].click()").await;
+    b.press("One earlier").await;
+    b.fresh(3).await;
+    let moved = b
+        .js_until(&format!(
+            "const now = (() => {{ {order} }})(); return now[1] === '{}' && now",
+            before[2].as_str().unwrap()
+        ))
+        .await;
+    assert_ne!(moved, before);
+    b.keys("z").await;
+    b.fresh(4).await;
+    b.js_until(&format!("const now = (() => {{ {order} }})(); return now[1] === '{}'", before[1].as_str().unwrap()))
+        .await;
+}
