@@ -141,7 +141,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
                 shop,
                 material,
                 name: &hold_of.name,
-                through_to: before.is_empty().then(|| view.bounds.min.z - BELOW),
+                through_to: before.is_empty().then_some(view.bounds.min.z - BELOW),
                 overrides: &overrides,
                 watch,
             };

@@ -54,13 +54,8 @@ pub async fn serve(house: House, listener: TcpListener) -> std::io::Result<()> {
             }))
             .wrap(Compress::default())
             .wrap_fn(|req, srv| {
-                let foreign = session::foreign(&req);
-                let call = (!foreign).then(|| ());
                 let api = req.path().starts_with("/api/");
-                let fut = match call {
-                    Some(()) => Ok(srv.call(req)),
-                    None => Err(req),
-                };
+                let fut = if session::foreign(&req) { Err(req) } else { Ok(srv.call(req)) };
                 async move {
                     let mut res = match fut {
                         Ok(f) => f.await?,

@@ -1,4 +1,4 @@
-//! `goldchip-server serve | worker | demo | types`.
+//! `goldchip-server serve | worker | demo | password | types`.
 
 use lexopt::prelude::*;
 use server::db::Db;
@@ -12,6 +12,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 const USAGE: &str = "usage: goldchip-server serve [--listen ADDRESS:PORT] [--web DIR]
        goldchip-server worker
        goldchip-server demo [--parts DIR]
+       goldchip-server password NAME    (reads the new password from its input)
        goldchip-server types DIR
 The database is named by GOLDCHIP_DATABASE (mysql://user@host:port/name?unix_socket=…), its password by GOLDCHIP_DATABASE_PASSWORD.
 serve listens on 127.0.0.1 unless --listen or GOLDCHIP_LISTEN says otherwise; GOLDCHIP_WORKERS (1) is how many plans it works on at once.";
@@ -53,6 +54,16 @@ fn command() -> Result<(), String> {
             println!("demo: {n} jobs made");
             Ok(())
         }
+        "password" => {
+            let name = rest.ok_or(USAGE)?.to_string_lossy().into_owned();
+            let mut line = String::new();
+            std::io::stdin().read_line(&mut line).map_err(|e| e.to_string())?;
+            open(1)?
+                .act(|c| people::set_password(c, &name, line.trim_end_matches(['\r', '\n'])))
+                .map_err(|e| e.to_string())?;
+            println!("{name} has a new password; open sessions were ended");
+            Ok(())
+        }
         "worker" => {
             let db = open(8)?;
             let stop = Arc::new(AtomicBool::new(false));
@@ -71,7 +82,7 @@ fn command() -> Result<(), String> {
                 && let Some(who) = db.with(|c| people::anybody_uses(c, demo::PASSWORD)).map_err(|e| format!("{e:?}"))?
             {
                 return Err(format!(
-                    "{who} still has the demo's password, and {listen} is open to the network; give everybody a password of their own, or listen on 127.0.0.1"
+                    "{who} still has the demo's password, and {listen} is open to the network; give everybody a password of their own (goldchip-server password NAME), or listen on 127.0.0.1"
                 ));
             }
             let listener = TcpListener::bind(address)

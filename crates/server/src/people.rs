@@ -155,14 +155,28 @@ pub fn close_session(c: &mut Conn, token: &str) -> Result<(), Fault> {
     Ok(())
 }
 
+fn good_password(password: &str) -> Result<(), Fault> {
+    if password.chars().count() < 10 {
+        return Err(Fault::Bad("A password has at least 10 characters".into()));
+    }
+    Ok(())
+}
+
+/// Another password; whoever is signed in under the name is signed out.
+pub fn set_password(c: &mut Conn, name: &str, password: &str) -> Result<(), Fault> {
+    good_password(password)?;
+    let p = find(c, name)?.ok_or(Fault::NoSuch("person"))?;
+    diesel::update(people::table.find(p.id)).set(people::password.eq(hash(password)?)).execute(c)?;
+    diesel::delete(sessions::table.filter(sessions::person_id.eq(p.id))).execute(c)?;
+    Ok(())
+}
+
 /// A new person.
 pub fn add(c: &mut Conn, shop: i64, name: &str, password: &str, owner: bool) -> Result<i64, Fault> {
     if name.trim().is_empty() || name.chars().count() > 80 {
         return Err(Fault::Bad("A name has between 1 and 80 characters".into()));
     }
-    if password.chars().count() < 10 {
-        return Err(Fault::Bad("A password has at least 10 characters".into()));
-    }
+    good_password(password)?;
     if find(c, name)?.is_some() {
         return Err(Fault::Bad(format!("There is already somebody called {name}; choose another name")));
     }

@@ -72,7 +72,7 @@ pub fn run(db: &Db, name: &str, stop: &AtomicBool) {
             }
             Ok(None) => {
                 idle += 1;
-                if idle % 600 == 0 {
+                if idle.is_multiple_of(600) {
                     let _ = db.act(blobs::tidy_usual);
                 }
                 std::thread::sleep(Duration::from_millis(150));

@@ -6,7 +6,7 @@ use common::{Base, House, part, program};
 use serde_json::{Value, json};
 use server::demo::{PASSWORD, make_shop};
 use server::people;
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Write};
 use std::time::{Duration, Instant};
 use ureq::http::Response;
 use ureq::{Agent, Body};
@@ -404,12 +404,35 @@ fn screens_hear_of_what_others_decide() {
 fn the_demos_password_does_not_go_on_the_network() {
     let base = Base::new();
     server::demo::load(&base.db, &common::root().join("demo/parts"), &program()).unwrap();
-    let out = std::process::Command::new(program())
-        .args(["serve", "--listen", "0.0.0.0:0"])
-        .env("GOLDCHIP_DATABASE", &base.url)
-        .output()
-        .unwrap();
-    assert_eq!(out.status.code(), Some(2));
-    let said = String::from_utf8_lossy(&out.stderr).to_string();
-    assert!(said.contains("demo's password"), "{said}");
+    let run = |args: &[&str], input: &str| {
+        let mut child = std::process::Command::new(program())
+            .args(args)
+            .env("GOLDCHIP_DATABASE", &base.url)
+            .env("GOLDCHIP_WORKERS", "0")
+            .stdin(std::process::Stdio::piped())
+            .stdout(std::process::Stdio::piped())
+            .stderr(std::process::Stdio::piped())
+            .spawn()
+            .unwrap();
+        child.stdin.take().unwrap().write_all(input.as_bytes()).unwrap();
+        child
+    };
+    let refused = |args: &[&str], input: &str| {
+        let out = run(args, input).wait_with_output().unwrap();
+        assert_eq!(out.status.code(), Some(2), "{args:?}");
+        String::from_utf8_lossy(&out.stderr).to_string()
+    };
+    let open = ["serve", "--listen", "0.0.0.0:0"];
+    assert!(refused(&open, "").contains("demo's password"));
+    assert!(refused(&["password", "ida"], "short\n").contains("10 characters"));
+    assert!(refused(&["password", "nobody"], "long enough to be one\n").contains("no such person"));
+    for name in ["ida", "bruno"] {
+        assert!(run(&["password", name], "long enough to be one\n").wait().unwrap().success());
+    }
+    let mut served = run(&open, "");
+    let mut said = String::new();
+    BufReader::new(served.stdout.as_mut().unwrap()).read_line(&mut said).unwrap();
+    assert!(said.contains("listening on http://0.0.0.0:"), "{said}");
+    served.kill().unwrap();
+    served.wait().unwrap();
 }
