@@ -12,7 +12,7 @@ mod region;
 pub use arcfit::{FitSettings, fit_arcs};
 pub use arcpath::{Path2, Seg};
 pub use mesh::{Crossing, RayGrid, TriMesh};
-pub use placement::Placement;
+pub use placement::{DIRECTIONS, Placement};
 pub use region::{Join, Region};
 
 pub use glam::{DMat3, DVec2, DVec3};

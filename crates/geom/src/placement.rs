@@ -4,6 +4,16 @@ use crate::Box3;
 use glam::{DMat3, DVec3};
 use serde::{Deserialize, Serialize};
 
+/// Directions along the axes, with their names.
+pub const DIRECTIONS: [(DVec3, &str); 6] = [
+    (DVec3::Z, "+Z"),
+    (DVec3::NEG_Z, "−Z"),
+    (DVec3::X, "+X"),
+    (DVec3::NEG_X, "−X"),
+    (DVec3::Y, "+Y"),
+    (DVec3::NEG_Y, "−Y"),
+];
+
 /// Takes points of one frame to another: turn, then shift. The name of a variable says from which to which
 /// (`part_from_work` acts on work coordinates and gives part coordinates).
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]

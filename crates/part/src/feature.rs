@@ -2,7 +2,7 @@
 //! it hard and the sides from which it can be cut. The planner does not plan from this list (see [`View`]): it is there to be read.
 
 use crate::{HoleEnd, Part, Surface, View};
-use geom::{Box3, DVec3, Placement};
+use geom::{Box3, DIRECTIONS, DVec3, Placement};
 use reason::Place;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -49,15 +49,6 @@ pub struct Feature {
     /// Around it, part coordinates.
     pub place: Place,
 }
-
-const DIRECTIONS: [(DVec3, &str); 6] = [
-    (DVec3::Z, "+Z"),
-    (DVec3::NEG_Z, "−Z"),
-    (DVec3::X, "+X"),
-    (DVec3::NEG_X, "−X"),
-    (DVec3::Y, "+Y"),
-    (DVec3::NEG_Y, "−Y"),
-];
 
 /// Name of a direction along an axis of the part.
 pub fn direction_name(d: DVec3) -> &'static str {

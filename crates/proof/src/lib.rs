@@ -17,7 +17,7 @@ pub use dexel::Stock;
 pub use history::{Fall, History, histories};
 
 use compare::{Patch, Piece, Surface};
-use geom::{Box3, DVec3, Placement, TriMesh};
+use geom::{Box3, DIRECTIONS, DVec3, Placement, TriMesh};
 use program::Program;
 use reason::{Finding, Place, Severity, Watch};
 use serde::{Deserialize, Serialize};
@@ -334,15 +334,6 @@ fn gouge_finding(p: &Patch, error: f64) -> Finding {
     .keyed(key(p.deepest))
     .at(p.places.clone())
 }
-
-const DIRECTIONS: [(DVec3, &str); 6] = [
-    (DVec3::Z, "+Z"),
-    (DVec3::NEG_Z, "−Z"),
-    (DVec3::X, "+X"),
-    (DVec3::NEG_X, "−X"),
-    (DVec3::Y, "+Y"),
-    (DVec3::NEG_Y, "−Y"),
-];
 
 /// Share of the points from which the way out along `d` passes no model.
 fn open_share(points: &[DVec3], model: &Stock, d: DVec3) -> f64 {

@@ -17,7 +17,7 @@ material: string,
  */
 minutes: number, 
 /**
- * "proved, 1 features left".
+ * "proved, 1 feature left".
  */
 verdict: string, 
 /**
