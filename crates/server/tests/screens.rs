@@ -68,7 +68,16 @@ async fn signing_in() {
     b.text("On the bench").await;
     b.text("Hill observatory workshop").await;
     bad.extend(axe(&b, "bench").await);
+    // The owner takes in a member.
+    b.press("People").await;
+    b.text("owner: may change the shop").await;
+    b.find("[role=dialog] input[name=name]").await.send_keys("dora").await.unwrap();
+    b.find("[role=dialog] input[name=password]").await.send_keys("long enough to be one").await.unwrap();
+    b.find("[role=dialog] button[type=submit]").await.click().await.unwrap();
+    b.js_until("return document.querySelector('[role=dialog]').innerText.includes('dora')").await;
+    bad.extend(axe(&b, "people").await);
     assert!(bad.is_empty(), "{bad:#?}");
+    b.press("Close").await;
     // The session outlives the page; signing out ends it.
     b.go("/jobs/1/part").await;
     b.press("Sign out").await;
@@ -140,6 +149,7 @@ async fn a_dropped_part_is_proved_overruled_and_looked_at() {
 
     scrub(&b).await;
     overrule(&b).await;
+    look_back(&b).await;
     reorder(&b).await;
     b.close().await;
 }
@@ -224,6 +234,16 @@ async fn overrule(b: &Browser) {
     let back = format!("return document.querySelector('input[aria-label=Speed]').value === '{before}'");
     b.js_until(&back).await;
     assert_eq!(b.find("[data-ticket=cutters] [data-stamp]").await.text().await.unwrap(), "proposed");
+}
+
+/// Who decided what stays to be seen.
+async fn look_back(b: &Browser) {
+    b.keys("d").await;
+    b.text("speed 4500 rpm").await;
+    b.text("undo of 1").await;
+    let bad = axe(b, "decisions").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.press("Close").await;
 }
 
 /// Two steps change places, and back.

@@ -39,6 +39,7 @@ interface Props {
   setOpen: (o: boolean) => void;
   onShow: (f: Finding) => void;
   onKeys: () => void;
+  onDecisions: () => void;
   onStop: () => void;
   onAgain: () => void;
 }
@@ -54,7 +55,7 @@ const stages: [string, number, number][] = [
 ];
 
 /** The foot of the page: what to look at, and what is being worked on. */
-export function Checks({ state, findings, open, setOpen, onShow, onKeys, onStop, onAgain }: Props) {
+export function Checks({ state, findings, open, setOpen, onShow, onKeys, onDecisions, onStop, onAgain }: Props) {
   const w = state.card.work;
   const count = (s: Finding['severity']) => findings.filter((f) => f.severity === s).length;
   const stage = w.kind === 'running' ? stages.find((s) => s[0] === w.stage) : undefined;
@@ -99,6 +100,9 @@ export function Checks({ state, findings, open, setOpen, onShow, onKeys, onStop,
         ) : (
           <span className="what">{findings[0]?.what ?? 'Nothing to look at'}</span>
         )}
+        <Button $small onPress={onDecisions} aria-keyshortcuts="d">
+          {state.decisions.length === 1 ? '1 decision' : `${state.decisions.length} decisions`} <Kbd>D</Kbd>
+        </Button>
         <Button $small onPress={onKeys}>
           All keys <Kbd>?</Kbd>
         </Button>

@@ -17,6 +17,7 @@ import { ProgramTicket } from '../tickets/program/ProgramTicket';
 import { ProofTicket } from '../tickets/proof/ProofTicket';
 import { StockTicket } from '../tickets/stock/StockTicket';
 import { Checks } from './Checks';
+import { Decisions } from './Decisions';
 import { allOps, JobContext, TICKETS, type Job, type Ticket } from './job';
 import { Keys } from './Keys';
 import { Over } from './Over';
@@ -130,6 +131,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const [faces, setFaces] = useState<readonly number[]>([]);
   const [checks, setChecks] = useState(false);
   const [keys, setKeys] = useState(false);
+  const [decisions, setDecisions] = useState(false);
   const [hover, setHover] = useState<number | null>(null);
   const [ruler, setRuler] = useState<[Picked | null, Picked | null]>([null, null]);
   useEvents(id);
@@ -249,6 +251,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
       const does: Record<string, () => void> = {
         b: () => void navigate('/'),
         c: () => setChecks(true),
+        d: () => setDecisions(true),
         z: undo,
         y: redo,
         ',': () => step(-1, 'line'),
@@ -375,9 +378,11 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
           setOpen={setChecks}
           onShow={show}
           onKeys={() => setKeys(true)}
+          onDecisions={() => setDecisions(true)}
           onStop={() => void act('stop', undefined, null)}
           onAgain={() => void act('again', undefined, null)}
         />
+        <Decisions state={state} open={decisions} onClose={() => setDecisions(false)} />
         <Keys open={keys} onClose={() => setKeys(false)} />
       </Page>
     </UnitsContext>

@@ -5,6 +5,7 @@ const rows: [string, string][] = [
   ['1 … 7', 'Open a ticket: part, stock, hold, order, cutters, proof, program'],
   ['B', 'To the bench'],
   ['C', 'Checks'],
+  ['D', 'What was decided, by whom'],
   ['Z, Y', 'Undo your last decision, make it again'],
   [', .', 'One line of the program back, on'],
   ['[ ]', 'One step back, on'],

@@ -78,6 +78,8 @@ const names: Record<Ticket, string> = {
   program: 'Program',
 };
 
+const count = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
+
 /** The tickets of a job in the order of the work, each with its stamp, its number and its findings. */
 export function RouteStrip({ state, sheet, id }: { state: JobState; sheet: Sheet | undefined; id: number }) {
   const { units } = useUnits();
@@ -105,21 +107,22 @@ export function RouteStrip({ state, sheet, id }: { state: JobState; sheet: Sheet
         };
       case 'hold':
         return {
-          number: `${sheet.sides.length} sides, ${sheet.hold.up} first`,
+          number: `${count(sheet.sides.length, 'side')}, ${sheet.hold.up} first`,
           ...(stale ?? settled(sheet.hold.decided)),
         };
       case 'order':
         return {
-          number: `${ops.length} steps, ${say(sheet.proof.minutes, '', units, 0)} min`,
+          number: `${count(ops.length, 'step')}, ${say(sheet.proof.minutes, '', units, 0)} min`,
           ...(stale ?? settled(ops.some((o) => o.before))),
         };
       case 'cutters': {
         const n = new Set(ops.map((o) => o.op.tool)).size;
-        return { number: `${n} cutters`, ...(stale ?? settled(ops.some((o) => o.settled))) };
+        return { number: count(n, 'cutter'), ...(stale ?? settled(ops.some((o) => o.settled))) };
       }
       case 'proof': {
         const stops = sheet.proof.findings.filter((f) => f.severity === 'stop').length;
-        const number = `${stops} stops, ${sheet.proof.findings.filter((f) => f.severity === 'warn').length} warnings`;
+        const warns = sheet.proof.findings.filter((f) => f.severity === 'warn').length;
+        const number = `${count(stops, 'stop')}, ${count(warns, 'warning')}`;
         if (stale) return { number, ...stale };
         if (stops > 0) return { number, kind: 'stop', words: 'stop' };
         return { number, kind: 'proved', words: sheet.proof.left > 0 ? `proved, ${sheet.proof.left} left` : 'proved' };
@@ -128,7 +131,7 @@ export function RouteStrip({ state, sheet, id }: { state: JobState; sheet: Sheet
         const lines = sheet.sides.reduce((a, b) => a + b.program.split('\n').length - 1, 0);
         const out = state.issued.some((i) => i.revision === state.card.revision);
         return {
-          number: `${sheet.sides.length} files, ${say(lines, '', units, 0)} lines`,
+          number: `${count(sheet.sides.length, 'file')}, ${say(lines, '', units, 0)} lines`,
           ...(stale ?? (out ? { kind: 'posted', words: 'taken' } : { kind: 'proposed', words: 'ready' })),
         };
       }

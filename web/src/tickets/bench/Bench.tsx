@@ -9,6 +9,7 @@ import { refuse, tell, UnitsContext } from '../../frame/settings';
 import { Top } from '../../frame/Top';
 import { Button, Either, Kbd, Line, Quiet } from '../../parts/basics';
 import { Card } from './Card';
+import { People } from './People';
 
 const Page = styled.div`
   height: 100%;
@@ -61,6 +62,7 @@ export function Bench({ me }: { me: Me }) {
   const jobs = useQuery(jobsQuery);
   const [away, setAway] = useState(false);
   const [keys, setKeys] = useState(false);
+  const [people, setPeople] = useState(false);
 
   useEffect(() => {
     const source = new EventSource('/api/events');
@@ -114,6 +116,11 @@ export function Bench({ me }: { me: Me }) {
     <UnitsContext value={units}>
       <Page>
         <Top me={me} title={me.shop} words="Bench">
+          {me.owner ? (
+            <Button $small onPress={() => setPeople(true)}>
+              People
+            </Button>
+          ) : null}
           {me.owner ? (
             <Button $small onPress={() => change('/api/shop', { units: units === 'mm' ? 'inch' : 'mm' })}>
               <Either of="Lengths of the shop in" words={['mm', 'inch']} second={units === 'inch'} />
@@ -185,6 +192,7 @@ export function Bench({ me }: { me: Me }) {
             )}
           </Desk>
         </main>
+        <People open={people} onClose={() => setPeople(false)} />
         <Keys open={keys} onClose={() => setKeys(false)} />
       </Page>
     </UnitsContext>

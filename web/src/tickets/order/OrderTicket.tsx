@@ -27,8 +27,11 @@ const Lane = styled.div`
     line-height: 1.25;
     cursor: grab;
   }
-  @container (max-width: 12px) {
-    span[aria-hidden] {
+  b {
+    font-weight: inherit;
+  }
+  @container (max-width: 30px) {
+    b {
       display: none;
     }
   }
@@ -139,8 +142,11 @@ export function OrderTicket() {
                   {o.op.title}, {say(o.minutes, '', units, 1)} min
                 </Sr>
                 <span aria-hidden>
-                  {o.word}
-                  <br />T{o.op.tool}
+                  <b>
+                    {o.word}
+                    <br />
+                  </b>
+                  T{o.op.tool}
                 </span>
               </button>
             ))}

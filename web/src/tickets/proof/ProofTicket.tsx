@@ -1,5 +1,5 @@
 import styled, { useTheme } from 'styled-components';
-import type { Finding, Ledger } from '../../api/types';
+import type { Finding, Ledger, ProofSheet } from '../../api/types';
 import { useJob } from '../../frame/job';
 import { useUnits } from '../../frame/settings';
 import { atLine } from '../../model/strip';
@@ -63,13 +63,7 @@ export function ProofTicket() {
   return (
     <>
       <Head style={{ alignItems: 'center' }}>
-        <h1>
-          {!p.passed
-            ? 'These programs may not run'
-            : p.left > 0
-              ? `These programs cut all but ${p.left} feature${p.left > 1 ? 's' : ''}`
-              : 'These programs cut the part'}
-        </h1>
+        <h1>{state.fresh ? headline(p) : 'This proof is of an earlier plan'}</h1>
         {state.fresh ? (
           <Stamp big kind={p.passed ? 'proved' : 'stop'} words={p.verdict} />
         ) : (
@@ -127,6 +121,14 @@ export function ProofTicket() {
       </Section>
     </>
   );
+}
+
+function headline(p: ProofSheet): string {
+  if (!p.passed) return 'These programs may not run';
+  if (p.complete) return 'These programs cut the part';
+  return p.left > 0
+    ? `These programs cut all but ${p.left} feature${p.left > 1 ? 's' : ''}`
+    : 'These programs leave something';
 }
 
 /** A measured depth; below the error bound it is not told apart from nothing. */
