@@ -224,8 +224,13 @@ fn floors(part: &Part, view: &View, d: DVec3, name: &str, cut: bool, out: &mut V
             _ => FeatureKind::Step,
         };
         // The flat bottom of a hole belongs to the hole; a wall seen from its side is no floor there.
-        let of_hole = out.iter().any(|h| h.kind == FeatureKind::Hole && walls.iter().any(|w| h.faces.contains(w)));
-        if (of_hole && kind == FeatureKind::Pocket && walls.len() == 1) || (!cut && kind != FeatureKind::Pocket) {
+        if let (FeatureKind::Pocket, [wall]) = (kind, walls.as_slice())
+            && let Some(hole) = out.iter_mut().find(|h| h.kind == FeatureKind::Hole && h.faces.contains(wall))
+        {
+            hole.faces.push(k);
+            continue;
+        }
+        if !cut && kind != FeatureKind::Pocket {
             continue;
         }
         let corner = smallest_corner(part, d, walls.iter().copied());

@@ -97,3 +97,48 @@ fn features_do_not_depend_on_the_place() {
     };
     assert_eq!(sizes(&a), sizes(&b));
 }
+
+#[test]
+fn features_in_words_with_what_makes_them_hard() {
+    let p = sample();
+    let all = part::features(&p, DVec3::Z);
+    let find = |what: &str| {
+        all.iter()
+            .find(|f| f.what == what)
+            .unwrap_or_else(|| panic!("{what}: {:#?}", all.iter().map(|f| &f.what).collect::<Vec<_>>()))
+    };
+    // Ø4.5 is open from both sides, the counterbore on it only from above.
+    assert_eq!(find("Hole Ø4.5 through").from, ["+Z", "−Z"]);
+    let bore = find("Hole Ø9 5 deep, onto a step");
+    assert_eq!((bore.from.as_slice(), bore.depth), (["+Z".to_string()].as_slice(), Some(5.0)));
+    let drilled = find("Hole Ø5 10 deep, point 118°");
+    assert!((drilled.reach.unwrap() - 2.0).abs() < 1e-9);
+    assert_eq!(find("Hole Ø3 8 deep, flat bottom").from, ["+Z"]);
+    // The pocket's floors: corner R4 at 6 deep, R3 at 12 deep; reach is depth ÷ largest cutter.
+    let outer = find("Step 6 deep");
+    assert!((outer.corner.unwrap() - 4.0).abs() < 1e-6 && (outer.reach.unwrap() - 0.75).abs() < 1e-6);
+    let inner = find("Pocket 12 deep");
+    assert!((inner.corner.unwrap() - 3.0).abs() < 1e-6 && (inner.reach.unwrap() - 2.0).abs() < 1e-6);
+    assert_eq!(find("Chamfer 1 × 45°").faces.len(), 4);
+    // Every name is its own, and every feature stands on faces of the part, inside its place.
+    let mut ids: Vec<&str> = all.iter().map(|f| f.id.as_str()).collect();
+    ids.sort_unstable();
+    let n = ids.len();
+    ids.dedup();
+    assert_eq!(ids.len(), n);
+    for f in &all {
+        assert!(!f.faces.is_empty() && f.faces.iter().all(|k| (*k as usize) < p.faces.len()), "{}", f.what);
+    }
+    // Nothing is left without a name: each face belongs to a feature, or is a wall of the outline or of a pocket, or a hole's own step.
+    let named: std::collections::BTreeSet<u32> = all.iter().flat_map(|f| f.faces.iter().copied()).collect();
+    for (k, f) in p.faces.iter().enumerate() {
+        let wall = match f.surface {
+            part::Surface::Plane { normal, .. } => normal.z.abs() < 1e-6,
+            part::Surface::Cylinder { axis, .. } => axis.z.abs() > 1.0 - 1e-6,
+            // The drill's point.
+            part::Surface::Cone { .. } => true,
+            _ => false,
+        };
+        assert!(wall || named.contains(&(k as u32)), "{:?}", f.surface);
+    }
+}

@@ -152,7 +152,7 @@ export class Field {
     const [x1, y1] = [x + h.pitch, y + h.pitch];
     const me = this.ends(i, j);
     this.quad(q, me && [x, y, me.t, x1, y, me.t, x1, y1, me.t, x, y1, me.t], me?.cut ? this.cut : this.whole);
-    this.walls(q + 1, me, j < h.ny ? this.ends(i - 1, j) : null, (lo, hi) => [
+    this.walls(q + 1, me, j < h.ny ? this.ends(i - 1, j) : null, i === 0 || i === h.nx, (lo, hi) => [
       x,
       y,
       lo,
@@ -166,7 +166,7 @@ export class Field {
       y,
       hi,
     ]);
-    this.walls(q + 3, me, i < h.nx ? this.ends(i, j - 1) : null, (lo, hi) => [
+    this.walls(q + 3, me, i < h.nx ? this.ends(i, j - 1) : null, j === 0 || j === h.ny, (lo, hi) => [
       x,
       y,
       lo,
@@ -186,6 +186,7 @@ export class Field {
     q: number,
     a: { u: number; t: number; cut: boolean } | null,
     b: { u: number; t: number; cut: boolean } | null,
+    edge: boolean,
     shape: (lo: number, hi: number) => number[],
   ) {
     const one = a ?? b;
@@ -195,15 +196,15 @@ export class Field {
       return;
     }
     if (!a || !b) {
-      // The block's own side, or a wall that was cut through.
-      const border = a === null ? one.cut : one.cut;
-      this.quad(q, shape(one.u, one.t), border ? this.cut : this.whole);
+      // The block's own side stays as it was sawn; a wall beside a column that was cut through is a cut one.
+      this.quad(q, shape(one.u, one.t), edge ? this.whole : this.cut);
       this.quad(q + 1, null, this.whole);
       return;
     }
     const lower = a.t < b.t ? a : b;
     this.quad(q, a.t === b.t ? null : shape(lower.t, Math.max(a.t, b.t)), lower.cut ? this.cut : this.whole);
-    this.quad(q + 1, a.u === b.u ? null : shape(Math.min(a.u, b.u), Math.max(a.u, b.u)), this.whole);
+    // Undersides differ only where the side before has cut.
+    this.quad(q + 1, a.u === b.u ? null : shape(Math.min(a.u, b.u), Math.max(a.u, b.u)), this.cut);
   }
 }
 

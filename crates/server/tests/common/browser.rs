@@ -11,7 +11,7 @@ pub struct Browser {
     pub page: WebDriver,
     address: String,
     driver: Child,
-    _dir: tempfile::TempDir,
+    dir: tempfile::TempDir,
 }
 
 /// How long anything may take before a test gives up, s.
@@ -58,7 +58,7 @@ impl Browser {
         caps.add_arg(&format!("--user-data-dir={}", dir.path().display())).unwrap();
         let page = WebDriver::new(format!("http://127.0.0.1:{port}"), caps).await.unwrap();
         page.cdp().emulation().set_device_metrics_override(1280, 800, 1.0, false).await.unwrap();
-        let b = Browser { page, address: address.into(), driver, _dir: dir };
+        let b = Browser { page, address: address.into(), driver, dir };
         b.go("/").await;
         b
     }
@@ -145,14 +145,25 @@ impl Browser {
 
     pub async fn close(mut self) {
         let _ = self.page.clone().quit().await;
+        self.end();
+    }
+
+    /// A test that failed has not closed its browser: everything that runs on this browser's own directory ends with it.
+    fn end(&mut self) {
         let _ = self.driver.kill();
         let _ = self.driver.wait();
+        let mark = self.dir.path().display().to_string();
+        for p in std::fs::read_dir("/proc").into_iter().flatten().flatten() {
+            let words = std::fs::read(p.path().join("cmdline")).unwrap_or_default();
+            if String::from_utf8_lossy(&words).contains(&mark) {
+                let _ = Command::new("kill").arg(p.file_name()).status();
+            }
+        }
     }
 }
 
 impl Drop for Browser {
     fn drop(&mut self) {
-        let _ = self.driver.kill();
-        let _ = self.driver.wait();
+        self.end();
     }
 }

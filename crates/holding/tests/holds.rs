@@ -1,0 +1,119 @@
+//! How parts with known answers are held: sums of lengths that must close, whatever the plan chooses.
+
+use geom::DVec3;
+use holding::{Choice, HoldError, HoldPlan, Order, StockChoice, plan};
+use kernel::shape::{Shape, rounded_polygon};
+use part::Part;
+use shop::Shop;
+
+fn read(shape: &Shape) -> Part {
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("p.step");
+    shape.write_step(&file).unwrap();
+    Part::from_raw(&kernel::read_trusted(&file, &kernel::Limits::default()).unwrap()).unwrap()
+}
+
+fn block(x: f64, y: f64, z: f64) -> Shape {
+    Shape::block([0.0; 3], [x, y, z]).unwrap()
+}
+
+/// A block with a pocket of rounded corners from one side.
+fn tray(from_above: bool) -> Part {
+    let (lo, hi) = if from_above { (4.0, 13.0) } else { (-1.0, 8.0) };
+    let c = [([8.0, 8.0], 4.0), ([52.0, 8.0], 4.0), ([52.0, 32.0], 4.0), ([8.0, 32.0], 4.0)];
+    read(&block(60.0, 40.0, 12.0).cut(&Shape::prism(&rounded_polygon(&c), lo, hi).unwrap()).unwrap())
+}
+
+/// Lengths of a plan that hang together.
+fn closes(p: &HoldPlan, part: &Part, shop: &Shop) {
+    assert_eq!(p.setups.len(), 2);
+    let stock = p.stock;
+    assert!((stock.min - part.bounds.min).max_element() <= 1e-9 && (part.bounds.max - stock.max).max_element() <= 1e-9);
+    for (k, s) in p.setups.iter().enumerate() {
+        // The turn is a rotation onto axes, right-handed; up is the side's own direction.
+        let m = s.part_from_work.turn;
+        assert!((m.determinant() - 1.0).abs() < 1e-12);
+        let up = s.part_from_work.dir(DVec3::Z);
+        assert!((up - if k == 0 { p.up } else { -p.up }).length() < 1e-12, "{up}");
+        let work = s.part_from_work.inverse();
+        let (b, held) = (work.bounds(&part.bounds), work.bounds(&stock));
+        // Zero: left end, fixed jaw, parallels. On side two the hat overhangs, so zero is at the part itself.
+        let at_zero = if k == 0 { held } else { b };
+        assert!(at_zero.min.x.abs() < 1e-9 && at_zero.max.y.abs() < 1e-9 && at_zero.min.z.abs() < 1e-9, "{at_zero:?}");
+        // Parallels and grip make the jaw's height; what stands above is the rest.
+        assert!((s.grip.parallels + s.grip.height - shop.vise.jaw_height_mm).abs() < 1e-9);
+        assert!((s.grip.above + s.grip.height - held.size().z).abs() < 1e-9 || k == 1);
+        let gripped = if k == 0 { held } else { b };
+        assert!((s.grip.opening - gripped.size().y).abs() < 1e-6 && s.grip.opening <= shop.vise.opening_mm);
+        // The jaws stand at both sides of what they grip and end at the grip's height.
+        for (name, min, max) in &s.keep_out {
+            if name.contains("jaw") {
+                assert!((max.z - s.grip.height).abs() < 1e-9, "{name}");
+                assert!(min.y >= -1e-9 || max.y <= -s.grip.opening + 1e-9, "{name} {min} {max}");
+            }
+        }
+        let axes: Vec<&str> = s.zero.iter().map(|z| z.axis.as_str()).collect();
+        assert_eq!(axes, ["X", "Y", "Z"]);
+        assert!(s.zero.iter().all(|z| z.touches.len() > 10));
+    }
+    // Side one cuts the whole part above the jaws.
+    let first = p.setups[0].part_from_work.inverse();
+    assert!(first.bounds(&part.bounds).min.z > p.setups[0].grip.height);
+}
+
+#[test]
+fn pockets_come_up_first_and_lengths_close() {
+    let shop = Shop::demo().unwrap();
+    for from_above in [true, false] {
+        let part = tray(from_above);
+        let p = plan(&part, &shop.machine, &shop.vise, &Choice::default()).unwrap();
+        closes(&p, &part, &shop);
+        assert_eq!(p.up.z.abs(), 1.0, "{}", p.up);
+        assert!(p.compared.len() >= 2 && p.compared[0].contains("up first"));
+        // Hat and deck: grip and clearance below the part, a skin elsewhere.
+        let low = if p.up.z > 0.0 { part.bounds.min.z - p.stock.min.z } else { p.stock.max.z - part.bounds.max.z };
+        assert!((low - p.hat).abs() < 1e-9 && p.hat >= p.setups[0].grip.height + 2.0, "{low} {}", p.hat);
+    }
+}
+
+#[test]
+fn a_persons_block_and_side_stand() {
+    let shop = Shop::demo().unwrap();
+    let part = tray(true);
+    for (axis, positive) in [(2, true), (2, false)] {
+        let choice = Choice { stock: StockChoice::Sizes([70.0, 50.0, 30.0]), order: Order::Up { axis, positive } };
+        let p = plan(&part, &shop.machine, &shop.vise, &choice).unwrap();
+        closes(&p, &part, &shop);
+        assert_eq!(p.up[axis], if positive { 1.0 } else { -1.0 });
+        assert!((p.stock.size() - DVec3::new(70.0, 50.0, 30.0)).length() < 1e-9);
+    }
+}
+
+#[test]
+fn blocks_that_cannot_be_are_refused_with_their_axis() {
+    let shop = Shop::demo().unwrap();
+    let part = tray(true);
+    let with = |s: [f64; 3]| {
+        let choice = Choice { stock: StockChoice::Sizes(s), order: Order::Best };
+        plan(&part, &shop.machine, &shop.vise, &choice).unwrap_err()
+    };
+    assert_eq!(with([70.0, 39.0, 30.0]), HoldError::TooSmall { axis: 'Y', have: 39.0, need: 40.0 });
+    assert_eq!(with([0.0, 50.0, 30.0]), HoldError::NoSize);
+    assert_eq!(with([f64::NAN, 50.0, 30.0]), HoldError::NoSize);
+    assert!(with([70.0, 39.0, 30.0]).to_string().contains("give a larger block"));
+}
+
+#[test]
+fn what_does_not_fit_or_hold_is_said() {
+    let shop = Shop::demo().unwrap();
+    let kinds = |part: &Part| -> Vec<String> {
+        let p = plan(part, &shop.machine, &shop.vise, &Choice::default()).unwrap();
+        p.findings.iter().map(|f| f.kind.clone()).collect()
+    };
+    assert!(kinds(&tray(true)).is_empty());
+    assert!(kinds(&read(&block(900.0, 40.0, 12.0))).contains(&"too_long".to_string()));
+    // A three-cornered plate has no two parallel walls to grip.
+    let three =
+        Shape::prism(&rounded_polygon(&[([0.0, 0.0], 0.0), ([60.0, 0.0], 0.0), ([20.0, 50.0], 0.0)]), 0.0, 12.0);
+    assert!(kinds(&read(&three.unwrap())).contains(&"no_grip".to_string()));
+}
