@@ -1,10 +1,12 @@
 //! The traveller card as data: everything that a screen shows of a planned and proved part, computed here and drawn there.
 
 mod binary;
+mod grounds;
 mod picture;
 mod strip;
 
 pub use binary::{history_bytes, mesh_bytes};
+pub use grounds::Grounds;
 pub use picture::{FACETS_PX, picture};
 pub use strip::{Strip, StripOp, StripSetup, strip};
 
@@ -49,6 +51,8 @@ pub struct PartSheet {
     pub area: f64,
     /// In the material, kg.
     pub mass: f64,
+    /// Why.
+    pub mass_why: Grounds,
     /// What is doubtful about the model.
     pub doubts: Vec<Finding>,
     /// What there is on it.
@@ -82,6 +86,8 @@ pub struct StockSheet {
     pub hat: f64,
     /// Block, kg.
     pub mass: f64,
+    /// Why.
+    pub mass_why: Grounds,
     /// Share of the block that becomes chips.
     pub waste: f64,
     /// Why these sizes.
@@ -103,8 +109,12 @@ pub struct HoldSheet {
     pub compared: Vec<String>,
     /// The vise holds by friction, N.
     pub holds_n: f64,
+    /// Why.
+    pub holds_why: Grounds,
     /// The largest cutting force, N.
     pub worst_n: f64,
+    /// Why.
+    pub worst_why: Grounds,
 }
 
 /// A side.
@@ -164,6 +174,10 @@ pub struct OpSheet {
     pub cutters: Vec<u32>,
     /// It goes into material this deep beside a wall of this height: [below the block's top, mm].
     pub depth: f64,
+    /// Why power, force and bending, or thrust and torque.
+    pub load_why: Grounds,
+    /// Why the radial width.
+    pub width_why: Grounds,
 }
 
 /// Where the minutes go.
@@ -190,6 +204,8 @@ pub struct ProofSheet {
     pub left: usize,
     /// min.
     pub minutes: f64,
+    /// Why.
+    pub minutes_why: Grounds,
     /// Where they go.
     pub ledger: Ledger,
     /// Deepest gouge, mm.
@@ -198,6 +214,8 @@ pub struct ProofSheet {
     pub leftover: f64,
     /// Error bound of both, mm.
     pub error: f64,
+    /// Why.
+    pub error_why: Grounds,
     /// Distances between rays, mm.
     pub pitch: [f64; 3],
     /// All findings, the gravest first.
@@ -235,12 +253,12 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
     let block = size.x * size.y * size.z;
     let over = [0, 1, 2].map(|k| [part.bounds.min[k] - s.min[k], s.max[k] - part.bounds.max[k]]);
     let friction = material.map_or(0.0, |m| m.friction);
-    let worst_n = plan
+    let worst = plan
         .sides
         .iter()
         .flat_map(|s| &s.operations)
-        .filter_map(|o| o.mill.as_ref().map(|m| m.force_n))
-        .fold(0.0, f64::max);
+        .filter_map(|o| o.mill.as_ref().map(|m| (o.title.as_str(), m)))
+        .max_by(|a, b| a.1.force_n.total_cmp(&b.1.force_n));
     let up = plan.hold.up;
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
     let (words, left) = verdict(proof);
@@ -257,6 +275,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             volume: part.volume,
             area: part.area,
             mass: part.volume * density,
+            mass_why: grounds::weight(part.volume, grounds::INTEGRATED, material),
             doubts: part.doubts.clone(),
             features: part::features(part, up),
             faces: part.faces.iter().map(|f| part::face_words(&f.surface, f.turn)).collect(),
@@ -274,6 +293,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             over,
             hat: plan.hold.hat,
             mass: block * density,
+            mass_why: grounds::weight(block, "the block is a cuboid", material),
             waste: 1.0 - part.volume / block,
             terms: vec![
                 Term::new(
@@ -293,7 +313,9 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             decided: matches!(settled.order, Some(Order::Up { .. })),
             compared: plan.hold.compared.clone(),
             holds_n: 2.0 * friction * shop.vise.clamp_kn * 1000.0,
-            worst_n,
+            holds_why: grounds::holds(shop, friction),
+            worst_n: worst.map_or(0.0, |w| w.1.force_n),
+            worst_why: worst.map_or_else(Grounds::default, |w| grounds::pulls(w.0, w.1)),
         },
         sides: plan
             .sides
@@ -308,10 +330,12 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             verdict: words,
             left,
             minutes: proof.minutes,
+            minutes_why: grounds::minutes(&shop.machine),
             ledger,
             gouge: proof.gouge_mm,
             leftover: proof.leftover_mm,
             error: proof.error_mm,
+            error_why: grounds::error(part, proof.error_mm),
             pitch: proof.pitch_mm,
             findings: proof.findings.clone(),
         },
@@ -327,6 +351,7 @@ fn side_sheet(
     settled: &Settled,
 ) -> SideSheet {
     let needs = route::needs(&side.operations);
+    let material = shop.material(&plan.material).ok();
     let block = side.hold.part_from_work.inverse().bounds(&plan.hold.stock);
     let operations = side
         .operations
@@ -345,6 +370,15 @@ fn side_sheet(
                 window: tool.and_then(|t| window_of(o, t, plan, shop)),
                 cutters: tool.map_or_else(Vec::new, |t| cutters_like(t, o.kind, shop)),
                 depth: block.max.z - o.bottom,
+                load_why: match (&o.mill, &o.drill, tool) {
+                    (Some(m), ..) => grounds::load(m),
+                    (None, Some(d), Some(t)) => grounds::drilling(d, t, material),
+                    _ => Grounds::default(),
+                },
+                width_why: match (&o.mill, tool) {
+                    (Some(m), Some(t)) => grounds::width(m, t),
+                    _ => Grounds::default(),
+                },
             }
         })
         .collect();

@@ -24,6 +24,9 @@ use serde::{Deserialize, Serialize};
 use shop::tool::Tool;
 use ts_rs::TS;
 
+/// Rounding of a ray's ends, at most, mm.
+pub const RAY_ERROR: f64 = 0.0005;
+
 /// Deepest gouge that passes, mm.
 pub const GOUGE_LIMIT: f64 = 0.02;
 /// Highest leftover that passes without being named, mm.
@@ -201,7 +204,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         loads.push((0..seconds.len()).map(load).collect());
     }
     watch.on(0.85);
-    let error = input.chord_error + 0.0005 + if sliced { sweep::SLICE / 2.0 } else { 0.0 };
+    let error = input.chord_error + RAY_ERROR + if sliced { sweep::SLICE / 2.0 } else { 0.0 };
     let gone = compare::differences(&stock, &model, &surface, false, MEASURED);
     let left = compare::differences(&stock, &model, &surface, true, MEASURED);
 

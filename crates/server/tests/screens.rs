@@ -77,7 +77,8 @@ async fn signing_in() {
     b.js_until("return document.querySelector('[role=dialog]').innerText.includes('dora')").await;
     bad.extend(axe(&b, "people").await);
     assert!(bad.is_empty(), "{bad:#?}");
-    b.press("Close").await;
+    b.keys("\u{e00c}").await;
+    b.js_until("return !document.querySelector('[role=dialog]')").await;
     // The session outlives the page; signing out ends it.
     b.go("/jobs/1/part").await;
     b.press("Sign out").await;
@@ -222,6 +223,7 @@ async fn overrule(b: &Browser) {
     b.find("[data-ticket=proof] [data-stamp=stale]").await;
     assert!(!b.find("[data-ticket=proof]").await.text().await.unwrap().contains("proved"));
     b.fresh(1).await;
+    b.text("other numbers in 1 step").await;
     b.js_until("return document.querySelector('input[aria-label=Speed]').value === '4\u{202f}500'").await;
     assert_eq!(b.find("[data-ticket=cutters] [data-stamp]").await.text().await.unwrap(), "decided");
     b.keys("7").await;
@@ -243,7 +245,8 @@ async fn look_back(b: &Browser) {
     b.text("undo of 1").await;
     let bad = axe(b, "decisions").await;
     assert!(bad.is_empty(), "{bad:#?}");
-    b.press("Close").await;
+    b.keys("\u{e00c}").await;
+    b.js_until("return !document.querySelector('[role=dialog]')").await;
 }
 
 /// Two steps change places, and back.

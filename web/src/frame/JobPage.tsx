@@ -1,9 +1,10 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useCallback, useEffect, useMemo, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { Navigate, useNavigate, useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { api, historyQuery, jobQuery, meshQuery, sheetQuery, shopQuery, stripQuery } from '../api';
-import type { Decision, Finding, JobCard, JobState, Me, Place } from '../api/types';
+import type { Decision, Finding, JobCard, JobState, Me, Place, Sheet } from '../api/types';
+import { changes } from '../model/changes';
 import { atLine, lineBeside, type Cursor } from '../model/strip';
 import { Button, Either, Kbd, Sr } from '../parts/basics';
 import type { Picked, Play } from '../stage/scene';
@@ -178,6 +179,17 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
     if (after && t) cursor.set({ setup: after.sideIndex, at: t.end });
     else if (cursor.get().at < 0) cursor.set({ setup: 0, at: strip.data.setups[0]?.seconds ?? 0 });
   }, [after, strip.data, cursor]);
+
+  // A plan that followed a decision says what it changed.
+  const before = useRef<{ revision: number | null; sheet: Sheet } | null>(null);
+  useEffect(() => {
+    if (!s || sheet.isPlaceholderData) return;
+    const old = before.current;
+    before.current = { revision: state.sheet_revision, sheet: s };
+    if (!old || old.revision === state.sheet_revision) return;
+    const said = changes(old.sheet, s, units);
+    if (said.length > 0) tell('done', `Worked out: ${said.join('; ')}`);
+  }, [s, sheet.isPlaceholderData, state.sheet_revision, units]);
 
   // The strip may have become shorter.
   useEffect(() => {

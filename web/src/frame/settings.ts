@@ -44,6 +44,6 @@ let timer = 0;
 export function tell(kind: Message['kind'], text: string) {
   message.set({ kind, text });
   window.clearTimeout(timer);
-  timer = window.setTimeout(() => message.set(null), kind === 'done' ? 5000 : 12000);
+  timer = window.setTimeout(() => message.set(null), kind === 'done' ? 7000 : 12000);
 }
 export const refuse = (e: unknown) => tell('refused', e instanceof Error ? e.message : 'That did not work');

@@ -1,6 +1,6 @@
 import { Button, Dialog, DialogTrigger, Popover } from 'react-aria-components';
 import styled from 'styled-components';
-import type { Bound, Term } from '../api/types';
+import type { Bound, Grounds, Term } from '../api/types';
 import { useUnits } from '../frame/settings';
 import { say, show } from '../model/units';
 
@@ -57,6 +57,9 @@ const Unit = styled.span`
   color: ${(p) => p.theme.quiet};
   margin-left: 4px;
 `;
+
+/** Reasons of a number that no limit bound. */
+export const grounds = (title: string, g: Grounds): Reasons => ({ title, terms: g.terms, source: g.source });
 
 export interface Reasons {
   /** What it is: "Feed". */

@@ -8,6 +8,7 @@ export * from './Feature';
 export * from './FeatureKind';
 export * from './Finding';
 export * from './Grip';
+export * from './Grounds';
 export * from './HoldSheet';
 export * from './HolderPiece';
 export * from './Issued';

@@ -6,7 +6,7 @@ import { say } from '../../model/units';
 import { Button, Head, Line, Quiet, Table } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
 import { Field } from '../../parts/Field';
-import { Num, type Reasons } from '../../parts/Number';
+import { grounds, Num, type Reasons } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
 import { overruled } from './overruled';
 import { ToolDrawing } from './ToolDrawing';
@@ -180,7 +180,10 @@ function Numbers({ op, set }: { op: OpSheet; set: (o: Partial<Override>) => void
               <td>
                 <Field label="Width" value={m.ae} unit="mm" onSet={(width) => set({ width })} />
               </td>
-              <td>{own(s?.width) ?? `${Math.round((m.engagement * 180) / Math.PI)}° of engagement`}</td>
+              <td>
+                {own(s?.width) ?? `${Math.round((m.engagement * 180) / Math.PI)}° of engagement`}{' '}
+                <Num value={m.ae} unit="mm" why={grounds('Width', op.width_why)} words="why" label="Width" bare />
+              </td>
             </tr>
             <tr>
               <td>Per tooth</td>
@@ -192,8 +195,8 @@ function Numbers({ op, set }: { op: OpSheet; set: (o: Partial<Override>) => void
             <tr>
               <td>Load</td>
               <td colSpan={2}>
-                {say(m.power_kw, 'kW', units, 2)}, {say(m.force_n, 'N', units, 0)} on the cutter, bends{' '}
-                {say(m.deflection_mm, 'mm', units, 3)} at the tip
+                <Num value={m.power_kw} unit="kW" digits={2} why={grounds('Load', op.load_why)} />,{' '}
+                {say(m.force_n, 'N', units, 0)} on the cutter, bends {say(m.deflection_mm, 'mm', units, 3)} at the tip
               </td>
             </tr>
           </tbody>
@@ -238,7 +241,8 @@ function Numbers({ op, set }: { op: OpSheet; set: (o: Partial<Override>) => void
           <tr>
             <td>Load</td>
             <td colSpan={2}>
-              thrust {say(d.thrust_n, 'N', units, 0)}, torque {say(d.torque_nm, 'N m', units, 2)}
+              thrust <Num value={d.thrust_n} unit="N" digits={0} why={grounds('Load', op.load_why)} />, torque{' '}
+              {say(d.torque_nm, 'N m', units, 2)}
             </td>
           </tr>
         </tbody>

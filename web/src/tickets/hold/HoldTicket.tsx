@@ -5,7 +5,7 @@ import { useUnits } from '../../frame/settings';
 import { say } from '../../model/units';
 import { Button, Head, Line, Quiet, Section, Table } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
-import { Num } from '../../parts/Number';
+import { grounds, Num } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
 
 const Bars = styled.svg`
@@ -21,24 +21,17 @@ const asOrder = (up: string): Order => ({ Up: { axis: 'XYZ'.indexOf(up[1] ?? 'Z'
 /** Force that the vise holds against the largest cutting force. */
 function Balance({ holds, worst }: { holds: number; worst: number }) {
   const t = useTheme();
-  const { units } = useUnits();
   const most = Math.max(holds, worst) * 1.05;
   const w = (v: number) => (v / most) * 500;
   return (
     <Bars
-      viewBox="0 0 500 62"
+      viewBox="0 0 500 28"
       width="500"
       role="img"
       aria-label={`The vise holds ${Math.round(holds)} N, cutting pulls with ${Math.round(worst)} N at most`}
     >
-      <rect x="0" y="4" width={w(holds)} height="10" fill={t.blue} />
-      <text x="0" y="29" fill={t.ink} fontSize="14">
-        friction holds {say(holds, 'N', units, 0)}
-      </text>
-      <rect x="0" y="36" width={Math.max(2, w(worst))} height="10" fill={t.brass} />
-      <text x="0" y="60" fill={t.ink} fontSize="14">
-        cutting pulls {say(worst, 'N', units, 0)} at most: {(holds / Math.max(1, worst)).toFixed(1)} times less
-      </text>
+      <rect x="0" y="2" width={w(holds)} height="10" fill={t.blue} />
+      <rect x="0" y="16" width={Math.max(2, w(worst))} height="10" fill={t.brass} />
     </Bars>
   );
 }
@@ -82,6 +75,12 @@ export function HoldTicket() {
       <Section aria-label="Force">
         <h2>{shop.vise.name}</h2>
         <Balance holds={h.holds_n} worst={h.worst_n} />
+        <p>
+          Blue: friction holds <Num value={h.holds_n} unit="N" digits={0} why={grounds('Holding force', h.holds_why)} />
+          . Brass: cutting pulls{' '}
+          <Num value={h.worst_n} unit="N" digits={0} why={grounds('Largest cutting force', h.worst_why)} /> at most,{' '}
+          {(h.holds_n / Math.max(1, h.worst_n)).toFixed(1)} times less.
+        </p>
       </Section>
       <Section aria-label="Sides">
         <Line role="group" aria-label="Side shown">

@@ -6,7 +6,7 @@ import { say, saySize } from '../../model/units';
 import { Button, Head, Line, Quiet, Rows, Section } from '../../parts/basics';
 import { FindingRow } from '../../parts/FindingRow';
 import { grouped, left, type Group } from './group';
-import { Num } from '../../parts/Number';
+import { grounds, Num } from '../../parts/Number';
 
 const Numbers = styled.dl`
   display: grid;
@@ -79,11 +79,11 @@ export function PartTicket() {
       <Numbers>
         <dt>Volume</dt>
         <dd>
-          <Num value={p.volume} unit="mm³" digits={0} />
+          <Num value={p.volume} unit="mm³" digits={0} why={grounds('Volume', p.mass_why)} />
         </dd>
         <dt>Weight</dt>
         <dd>
-          <Num value={p.mass * 1000} unit="g" digits={p.mass < 0.1 ? 1 : 0} />
+          <Num value={p.mass * 1000} unit="g" digits={p.mass < 0.1 ? 1 : 0} why={grounds('Weight', p.mass_why)} />
         </dd>
         <dt>Surface</dt>
         <dd>

@@ -1,12 +1,12 @@
 import styled, { useTheme } from 'styled-components';
-import type { Finding, Ledger, ProofSheet } from '../../api/types';
+import type { Finding, ProofSheet } from '../../api/types';
 import { useJob } from '../../frame/job';
 import { useUnits } from '../../frame/settings';
 import { atLine } from '../../model/strip';
 import { say } from '../../model/units';
 import { Head, Quiet, Rows, Section, Table } from '../../parts/basics';
 import { FindingRow } from '../../parts/FindingRow';
-import { Num } from '../../parts/Number';
+import { grounds, Num } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
 
 const Bar = styled.div`
@@ -19,7 +19,7 @@ const Bar = styled.div`
 `;
 
 /** Where the minutes go. */
-function Minutes({ ledger: l, minutes }: { ledger: Ledger; minutes: number }) {
+function Minutes({ proof: { ledger: l, minutes, minutes_why } }: { proof: ProofSheet }) {
   const t = useTheme();
   const { units } = useUnits();
   const parts = [
@@ -41,7 +41,8 @@ function Minutes({ ledger: l, minutes }: { ledger: Ledger; minutes: number }) {
             {p.name} <b>{say(p.v, '', units, 1)}</b>
           </span>
         ))}{' '}
-        = {say(minutes, '', units, 1)} min <Quiet>(without loading)</Quiet>
+        = <Num value={minutes} unit="min" digits={1} why={grounds('Minutes', minutes_why)} />{' '}
+        <Quiet>(without loading)</Quiet>
       </p>
     </>
   );
@@ -91,7 +92,7 @@ export function ProofTicket() {
             <tr>
               <td>Measured to</td>
               <td className="n">
-                ± <Num value={p.error} unit="mm" digits={3} />
+                ± <Num value={p.error} unit="mm" digits={3} why={grounds('Error bound', p.error_why)} />
               </td>
               <td>
                 <Quiet>
@@ -105,7 +106,7 @@ export function ProofTicket() {
       </Section>
       <Section aria-label="Minutes">
         <h2>Minutes</h2>
-        <Minutes ledger={p.ledger} minutes={p.minutes} />
+        <Minutes proof={p} />
       </Section>
       <Section aria-label="Findings">
         <h2>

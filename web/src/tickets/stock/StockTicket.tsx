@@ -6,7 +6,7 @@ import { Button, Head, Line, Quiet, Rows, Section, Table } from '../../parts/bas
 import { Choice } from '../../parts/Choice';
 import { Field } from '../../parts/Field';
 import { FindingRow } from '../../parts/FindingRow';
-import { Num } from '../../parts/Number';
+import { grounds, Num } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
 
 const Fig = styled.figure`
@@ -177,7 +177,7 @@ export function StockTicket() {
             <tr>
               <td>Block weighs</td>
               <td className="n">
-                <Num value={s.mass} unit="kg" digits={2} />
+                <Num value={s.mass} unit="kg" digits={2} why={grounds('Weight of the block', s.mass_why)} />
               </td>
             </tr>
             <tr>
