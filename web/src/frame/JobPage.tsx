@@ -3,9 +3,9 @@ import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { Navigate, useNavigate, useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { api, historyQuery, jobQuery, meshQuery, sheetQuery, shopQuery, stripQuery } from '../api';
-import type { Decision, Finding, JobCard, JobState, Me, Place, Sheet } from '../api/types';
+import type { Decision, Finding, JobState, Me, Place, Sheet } from '../api/types';
 import { changes } from '../model/changes';
-import { atLine, lineBeside, type Cursor } from '../model/strip';
+import { atLine, beside, type Cursor } from '../model/strip';
 import { Button, Either, Kbd, Sr } from '../parts/basics';
 import type { Picked, Play } from '../stage/scene';
 import { Stage } from '../stage/Stage';
@@ -20,11 +20,13 @@ import { StockTicket } from '../tickets/stock/StockTicket';
 import { Checks } from './Checks';
 import { Decisions } from './Decisions';
 import { allOps, JobContext, TICKETS, type Job, type Ticket } from './job';
+import { useEvents } from './events';
 import { Keys } from './Keys';
 import { Over } from './Over';
 import { ProofStrip } from './ProofStrip';
 import { RouteStrip } from './RouteStrip';
 import { refuse, Store, tell, themeName, UnitsContext } from './settings';
+import { useShortcuts } from './shortcuts';
 import { Top } from './Top';
 
 const Page = styled.div`
@@ -100,22 +102,6 @@ export function JobPage({ me }: { me: Me }) {
       </Page>
     );
   return <Open key={id} id={id} me={me} state={state.data} ticket={ticket as Ticket} />;
-}
-
-/** Hears what happens to the job: the card follows at once, the rest is asked for when something is new. */
-function useEvents(id: number) {
-  const client = useQueryClient();
-  useEffect(() => {
-    const source = new EventSource(`/api/jobs/${id}/events`);
-    source.addEventListener('job', (e) => {
-      const card = JSON.parse((e as MessageEvent<string>).data) as JobCard;
-      const old = client.getQueryData<JobState>(['job', id]);
-      const same = old && old.card.revision === card.revision && old.card.work.kind === card.work.kind;
-      if (old) client.setQueryData<JobState>(['job', id], { ...old, card, fresh: old.fresh && Boolean(same) });
-      if (!same) void client.invalidateQueries({ queryKey: ['job', id] });
-    });
-    return () => source.close();
-  }, [client, id]);
 }
 
 function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; ticket: Ticket }) {
@@ -241,47 +227,27 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   useEffect(() => setPlaces([]), [ticket, state.sheet_revision]);
   useEffect(() => setRuler([null, null]), [ticket]);
 
-  useEffect(() => {
-    const step = (by: 1 | -1, what: 'line' | 'op') => {
-      const c = cursor.get();
-      const t = strip.data?.setups[c.setup];
-      if (!t) return;
-      if (what === 'line') return cursor.set({ setup: c.setup, at: lineBeside(t, c.at, by) });
-      const ends = t.ops.map((o) => o.end);
-      const next = by > 0 ? ends.find((e) => e > c.at + 0.01) : ends.findLast((e) => e < c.at - 0.01);
-      if (next !== undefined) return cursor.set({ setup: c.setup, at: next });
-      const other = strip.data?.setups[c.setup + by];
-      if (other) return cursor.set({ setup: c.setup + by, at: by > 0 ? (other.ops[0]?.end ?? 0) : other.seconds });
-      if (by < 0) cursor.set({ setup: c.setup, at: 0 });
+  const keyed = useMemo(() => {
+    const move = (by: 1 | -1, what: 'line' | 'step') => () =>
+      strip.data && cursor.set(beside(strip.data, cursor.get(), by, what));
+    const tickets = Object.fromEntries(TICKETS.map((t, k) => [String(k + 1), () => go(t)]));
+    return {
+      ...tickets,
+      b: () => void navigate('/'),
+      c: () => setChecks(true),
+      d: () => setDecisions(true),
+      z: undo,
+      y: redo,
+      ',': move(-1, 'line'),
+      '.': move(1, 'line'),
+      '[': move(-1, 'step'),
+      ']': move(1, 'step'),
+      u: () => decide({ about: 'units', units: units === 'mm' ? 'inch' : 'mm' }),
+      l: () => themeName.set(themeName.get() === 'desk' ? 'machine' : 'desk'),
+      '?': () => setKeys(true),
     };
-    const press = (e: KeyboardEvent) => {
-      const el = e.target as HTMLElement;
-      const typing = ['INPUT', 'TEXTAREA', 'SELECT'].includes(el.tagName) || el.isContentEditable;
-      const list = el.getAttribute('role') === 'option' || el.closest('[role=dialog]');
-      if (typing || list || e.altKey || e.metaKey || e.ctrlKey) return;
-      const ticketKey = TICKETS[Number(e.key) - 1];
-      const does: Record<string, () => void> = {
-        b: () => void navigate('/'),
-        c: () => setChecks(true),
-        d: () => setDecisions(true),
-        z: undo,
-        y: redo,
-        ',': () => step(-1, 'line'),
-        '.': () => step(1, 'line'),
-        '[': () => step(-1, 'op'),
-        ']': () => step(1, 'op'),
-        u: () => decide({ about: 'units', units: units === 'mm' ? 'inch' : 'mm' }),
-        l: () => themeName.set(themeName.get() === 'desk' ? 'machine' : 'desk'),
-        '?': () => setKeys(true),
-      };
-      const f = ticketKey ? () => go(ticketKey) : does[e.key.toLowerCase()];
-      if (!f) return;
-      e.preventDefault();
-      f();
-    };
-    window.addEventListener('keydown', press);
-    return () => window.removeEventListener('keydown', press);
   }, [cursor, strip.data, navigate, undo, redo, decide, units, go]);
+  useShortcuts(keyed);
 
   const pick = useCallback((p: Picked) => setRuler(([a, b]) => (a && !b ? [a, p] : [p, null])), []);
   const Card = cards[ticket];

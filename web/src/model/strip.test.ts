@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest';
 import type { Strip } from '../api/types';
-import { along, atLine, bins, fromTotal, lineBeside, placeAt, stepAt, toTotal } from './strip';
+import { along, atLine, beside, bins, fromTotal, lineBeside, placeAt, stepAt, toTotal } from './strip';
 
 const setup = (end: number[]) => ({
   seconds: end.at(-1) ?? 0,
@@ -46,4 +46,29 @@ it('goes from line to line, from wherever it stands', () => {
   expect(lineBeside(s, 3.5, -1)).toBe(3);
   expect(lineBeside(s, 3, -1)).toBe(2);
   expect(lineBeside(s, 1.5, -1)).toBe(0);
+});
+
+it('goes from step to step, over the end of a setup', () => {
+  const op = (start: number, end: number) => ({
+    id: String(end),
+    title: '',
+    word: '',
+    tool: 1,
+    start,
+    end,
+    lines: [1, 2] as [number, number],
+  });
+  const two: Strip = {
+    usable_kw: 1,
+    setups: [
+      { ...setup([1, 2, 4]), ops: [op(0, 2), op(2, 4)] },
+      { ...setup([3]), ops: [op(0, 3)] },
+    ],
+  };
+  const at = (k: number, t: number, by: 1 | -1) => beside(two, { setup: k, at: t }, by, 'step');
+  expect(at(0, 1, 1)).toEqual({ setup: 0, at: 2 });
+  expect(at(0, 4, 1)).toEqual({ setup: 1, at: 3 });
+  expect(at(1, 3, 1)).toEqual({ setup: 1, at: 3 });
+  expect(at(1, 3, -1)).toEqual({ setup: 0, at: 4 });
+  expect(at(0, 1, -1)).toEqual({ setup: 0, at: 0 });
 });

@@ -60,6 +60,19 @@ export function lineBeside(s: StripSetup, at: number, by: 1 | -1): number {
   return k < 0 ? s.seconds : (s.end[k] ?? s.seconds);
 }
 
+/** The moment one line or one step of the route on or back; past the end of a setup the next one goes on. */
+export function beside(s: Strip, c: Cursor, by: 1 | -1, what: 'line' | 'step'): Cursor {
+  const t = s.setups[c.setup];
+  if (!t) return c;
+  if (what === 'line') return { setup: c.setup, at: lineBeside(t, c.at, by) };
+  const ends = t.ops.map((o) => o.end);
+  const next = by > 0 ? ends.find((e) => e > c.at + 0.01) : ends.findLast((e) => e < c.at - 0.01);
+  if (next !== undefined) return { setup: c.setup, at: next };
+  const other = s.setups[c.setup + by];
+  if (other) return { setup: c.setup + by, at: by > 0 ? (other.ops[0]?.end ?? 0) : other.seconds };
+  return by < 0 ? { setup: c.setup, at: 0 } : c;
+}
+
 export interface Place {
   x: number;
   y: number;

@@ -1,11 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useEffect, useMemo, useState } from 'react';
 import { DropZone, FileTrigger } from 'react-aria-components';
 import { useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, jobsQuery, type JobCard, type Me } from '../../api';
 import { Keys } from '../../frame/Keys';
 import { refuse, tell, UnitsContext } from '../../frame/settings';
+import { useShortcuts } from '../../frame/shortcuts';
 import { Top } from '../../frame/Top';
 import { Button, Either, Kbd, Line, Quiet } from '../../parts/basics';
 import { Card } from './Card';
@@ -72,15 +73,7 @@ export function Bench({ me }: { me: Me }) {
     return () => source.close();
   }, [client]);
 
-  useEffect(() => {
-    const press = (e: KeyboardEvent) => {
-      if (e.key !== '?' || (e.target as HTMLElement).closest('input, [role=dialog]')) return;
-      e.preventDefault();
-      setKeys(true);
-    };
-    window.addEventListener('keydown', press);
-    return () => window.removeEventListener('keydown', press);
-  }, []);
+  useShortcuts(useMemo(() => ({ '?': () => setKeys(true) }), []));
 
   const upload = useMutation({
     mutationFn: async (files: File[]) => {
