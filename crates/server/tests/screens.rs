@@ -152,6 +152,7 @@ async fn a_dropped_part_is_proved_overruled_and_looked_at() {
     overrule(&b).await;
     look_back(&b).await;
     reorder(&b).await;
+    turn_over(&b).await;
     b.close().await;
 }
 
@@ -269,4 +270,19 @@ async fn reorder(b: &Browser) {
     b.fresh(4).await;
     b.js_until(&format!("const now = (() => {{ {order} }})(); return now[1] === '{}'", before[1].as_str().unwrap()))
         .await;
+}
+
+/// The other side first, and back; the choice shows what stands in both.
+async fn turn_over(b: &Browser) {
+    b.keys("3").await;
+    b.find("section.card[aria-label=hold]").await;
+    b.press("+Z up, then −Z").await;
+    b.js_until("const o = [...document.querySelectorAll('[role=option]')].find((o) => o.innerText.startsWith('−Z up')); o?.click(); return Boolean(o)").await;
+    b.fresh(5).await;
+    b.text("2 sides, −Z up first").await;
+    b.press("−Z up, then +Z").await;
+    b.keys("\u{e00c}").await;
+    b.press("Undo").await;
+    b.fresh(6).await;
+    b.text("2 sides, +Z up first").await;
 }

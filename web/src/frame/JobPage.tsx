@@ -207,6 +207,8 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
     return { kind: 'cut', side: x, history: history.data, strip: t, lines };
   }, [s, ticket, faces, hover, side, setup, strip.data, history.data, chosen]);
 
+  // Another ticket or plan has other places, unless one came here to see them.
+  const keepPlaces = useRef(false);
   const show = useCallback(
     (f: Finding) => {
       setChecks(false);
@@ -219,12 +221,17 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         const last = (strip.data?.setups.length ?? 1) - 1;
         cursor.set({ setup: last, at: strip.data?.setups[last]?.seconds ?? 0 });
       }
-      if (ticket !== 'proof' && ticket !== 'program' && ticket !== 'part') go('proof');
+      if (ticket === 'proof' || ticket === 'program' || ticket === 'part') return;
+      keepPlaces.current = true;
+      go('proof');
     },
     [s, strip.data, cursor, go, ticket],
   );
 
-  useEffect(() => setPlaces([]), [ticket, state.sheet_revision]);
+  useEffect(() => {
+    if (!keepPlaces.current) setPlaces([]);
+    keepPlaces.current = false;
+  }, [ticket, state.sheet_revision]);
   useEffect(() => setRuler([null, null]), [ticket]);
 
   const keyed = useMemo(() => {
@@ -267,6 +274,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
           setSide,
           places,
           setPlaces,
+          show,
           faces,
           setFaces,
           decide,

@@ -1,5 +1,5 @@
 import { createContext, useContext } from 'react';
-import type { Decision, JobState, Me, OpSheet, Place, SideSheet, Sheet, Shop, Strip } from '../api/types';
+import type { Decision, Finding, JobState, Me, OpSheet, Place, SideSheet, Sheet, Shop, Strip } from '../api/types';
 import type { Cursor } from '../model/strip';
 import type { Store } from './settings';
 
@@ -32,6 +32,8 @@ export interface Job {
   /** Boxes shown on the stage. */
   places: readonly Place[];
   setPlaces: (p: readonly Place[]) => void;
+  /** Go to where a finding is: stage, moment and line. */
+  show: (f: Finding) => void;
   /** Faces lit on the stage. */
   faces: readonly number[];
   setFaces: (f: readonly number[]) => void;

@@ -27,7 +27,7 @@ export function WindowPane() {
         window={op.window}
         ae={m.ae}
         fz={m.fz.value}
-        title={`${op.op.tool ? `T${op.op.tool}, ` : ''}`}
+        title={`T${op.op.tool}, `}
         rpm={m.rpm.value}
         ap={m.ap.value}
         onMove={(width, fz) =>

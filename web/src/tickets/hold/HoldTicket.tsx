@@ -14,7 +14,8 @@ const Bars = styled.svg`
   margin-top: 4px;
 `;
 
-const ups = ['+X', '-X', '+Y', '-Y', '+Z', '-Z'];
+/** As the core names them, with the minus sign. */
+const ups = ['+X', '−X', '+Y', '−Y', '+Z', '−Z'];
 
 const asOrder = (up: string): Order => ({ Up: { axis: 'XYZ'.indexOf(up[1] ?? 'Z'), positive: up.startsWith('+') } });
 
@@ -55,7 +56,7 @@ export function HoldTicket() {
         <Choice
           label="Up first"
           value={h.up}
-          options={ups.map((id) => ({ id, words: `${id} up, then ${id.startsWith('+') ? '-' : '+'}${id[1]}` }))}
+          options={ups.map((id) => ({ id, words: `${id} up, then ${id.startsWith('+') ? '−' : '+'}${id[1]}` }))}
           onChange={(up) => decide({ about: 'order', choice: asOrder(up) })}
         />
         {h.decided ? (

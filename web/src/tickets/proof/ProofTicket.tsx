@@ -1,8 +1,7 @@
 import styled, { useTheme } from 'styled-components';
-import type { Finding, ProofSheet } from '../../api/types';
+import type { ProofSheet } from '../../api/types';
 import { useJob } from '../../frame/job';
 import { useUnits } from '../../frame/settings';
-import { atLine } from '../../model/strip';
 import { say } from '../../model/units';
 import { Head, Quiet, Rows, Section, Table } from '../../parts/basics';
 import { FindingRow } from '../../parts/FindingRow';
@@ -50,17 +49,9 @@ function Minutes({ proof: { ledger: l, minutes, minutes_why } }: { proof: ProofS
 
 /** What was proved, where the minutes go, and every finding with its place. */
 export function ProofTicket() {
-  const { sheet, state, strip, cursor, setPlaces } = useJob();
+  const { sheet, state, show } = useJob();
   const { units } = useUnits();
   const p = sheet.proof;
-  const show = (f: Finding) => {
-    setPlaces(f.places);
-    const k = sheet.sides.findIndex((s) => s.name === f.setup);
-    const last = sheet.sides.length - 1;
-    const at = k >= 0 ? k : last;
-    const s = strip?.setups[at];
-    if (s) cursor.set({ setup: at, at: f.line ? atLine(s, f.line) : s.seconds });
-  };
   return (
     <>
       <Head style={{ alignItems: 'center' }}>
