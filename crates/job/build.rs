@@ -4,8 +4,10 @@ use sha2::{Digest, Sha256};
 use std::fs;
 use std::path::{Path, PathBuf};
 
-const CORE: [&str; 12] =
-    ["reason", "geom", "kernel", "part", "shop", "cutting", "holding", "path", "route", "program", "proof", "job"];
+const CORE: [&str; 13] = [
+    "reason", "geom", "kernel", "intake", "part", "shop", "cutting", "holding", "path", "route", "program", "proof",
+    "job",
+];
 
 fn files(dir: &Path, out: &mut Vec<PathBuf>) {
     for e in fs::read_dir(dir).into_iter().flatten().flatten() {

@@ -19,6 +19,7 @@ fn main() {
         "TKXSBase",
         "TKShHealing",
         "TKMesh",
+        "TKOffset",
         "TKFillet",
         "TKBO",
         "TKBool",

@@ -15,7 +15,8 @@ use std::time::Instant;
 /// The hidden word with which this program starts itself to read a model.
 pub const READER_WORD: &str = "read-model";
 
-const USAGE: &str = "usage: goldchip plan PART.step [--material NAME] [--machine NAME] [--stock X,Y,Z] --out DIR
+const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z] [--solid N] [--unit mm|inch|cm|m]
+                [--thickness MM] --out DIR
        goldchip prove PLAN_DIR";
 
 enum Failure {
@@ -34,7 +35,7 @@ impl From<lexopt::Error> for Failure {
 impl From<JobError> for Failure {
     fn from(e: JobError) -> Self {
         match e {
-            JobError::Read(kernel::ReadError::Reader(_)) => Failure::Internal(e.to_string()),
+            JobError::Read(intake::ReadError::Reader(_)) => Failure::Internal(e.to_string()),
             e => Failure::Refused(e.to_string()),
         }
     }
@@ -115,6 +116,15 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
             Long("material") => settled.material = Some(parser.value()?.string()?),
             Long("machine") => machine = Some(parser.value()?.string()?),
             Long("stock") => settled.stock = Some(StockChoice::Sizes(sizes(&parser.value()?.string()?)?)),
+            Long("solid") => {
+                let text = parser.value()?.string()?;
+                let n: u32 = text.parse().ok().filter(|n| *n > 0).ok_or_else(|| {
+                    Failure::Refused(format!("--solid {text} is no number; write for example --solid 2"))
+                })?;
+                settled.answers.insert("solid".into(), (n - 1).to_string());
+            }
+            Long("unit") => drop(settled.answers.insert("unit".into(), parser.value()?.string()?)),
+            Long("thickness") => drop(settled.answers.insert("thickness".into(), parser.value()?.string()?)),
             Long("out") => out = Some(parser.value()?.into()),
             Value(v) if model.is_none() => model = Some(v.into()),
             other => return Err(other.unexpected().into()),
@@ -132,8 +142,14 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     if let Some(m) = &settled.material {
         shop.material(m).map_err(JobError::from)?;
     }
+    for (question, answer) in &settled.answers {
+        let said = job::Decision::Answer { question: question.clone(), answer: Some(answer.clone()) };
+        if let Some(why) = said.fault() {
+            return Err(Failure::Refused(why));
+        }
+    }
     let mut clock = Instant::now();
-    let part = job::read_part(&model, &reader()?, &[READER_WORD])?;
+    let part = job::read_part(&model, &settled.reading(), &reader()?, &[READER_WORD])?;
     let mut stages = vec![("model", clock.elapsed().as_secs_f64())];
     let title = model.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
     let planned = job::plan(&part, &title, &shop, &settled)?;
@@ -141,7 +157,7 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     clock = Instant::now();
     let proof = job::prove_plan(&part, &planned.plan, &shop)?;
     stages.push(("proof", clock.elapsed().as_secs_f64()));
-    files::write(&out, &model, &planned.plan, &proof, &shop)?;
+    files::write(&out, &model, &settled.reading(), &planned.plan, &proof, &shop)?;
     let s = planned.plan.hold.stock.size();
     say!(
         "part {:.2} x {:.2} x {:.2} mm, block {:.1} x {:.1} x {:.1} mm, {}",
@@ -179,7 +195,7 @@ fn prove(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let dir = dir.ok_or_else(|| Failure::Refused(format!("no plan is given; {USAGE}")))?;
     let shop = Shop::demo().map_err(JobError::from)?;
     let loaded = files::load(&dir)?;
-    let part = job::read_part(Path::new(&loaded.model), &reader()?, &[READER_WORD])?;
+    let part = job::read_part(Path::new(&loaded.model), &loaded.plan.part.reading, &reader()?, &[READER_WORD])?;
     let proof = files::prove(&dir, &loaded, &part, &shop)?;
     files::write_proof(&dir, &proof)?;
     report(&proof);

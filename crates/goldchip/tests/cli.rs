@@ -132,7 +132,8 @@ fn bad_files_get_one_sentence_and_code_2() {
     ];
     for (name, bytes, words) in [
         ("empty.step", Vec::new(), "empty"),
-        ("text.step", b"solid block\nfacet".to_vec(), "not a STEP file"),
+        ("text.step", b"solid block\nfacet".to_vec(), "no triangle"),
+        ("words.step", b"a model, I promise".to_vec(), "no file that can be read here"),
         ("cut.step", good[..good.len() / 2].to_vec(), "cut off"),
         ("garbage.step", garbage, "export"),
     ] {

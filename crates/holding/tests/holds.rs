@@ -10,7 +10,7 @@ fn read(shape: &Shape) -> Part {
     let dir = tempfile::tempdir().unwrap();
     let file = dir.path().join("p.step");
     shape.write_step(&file).unwrap();
-    Part::from_raw(&kernel::read_trusted(&file, &kernel::Limits::default()).unwrap()).unwrap()
+    Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap()
 }
 
 fn block(x: f64, y: f64, z: f64) -> Shape {

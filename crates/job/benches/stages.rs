@@ -9,14 +9,13 @@ use std::path::Path;
 
 fn stages(c: &mut Criterion) {
     let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/parts/spider-plate.step");
-    let limits = kernel::Limits::default();
-    let raw = kernel::read_trusted(&file, &limits).expect("demo part");
+    let raw = intake::read_trusted(&file).expect("demo part").raw;
     let part = Part::from_raw(&raw).expect("one solid");
     let shop = Shop::demo().expect("demo shop");
     let planned = plan(&part, "spider-plate", &shop, &Settled::default()).expect("a plan").plan;
     let mut g = c.benchmark_group("spider-plate");
     g.sample_size(10);
-    g.bench_function("model", |b| b.iter(|| kernel::read_trusted(black_box(&file), &limits)));
+    g.bench_function("model", |b| b.iter(|| intake::read_trusted(black_box(&file))));
     g.bench_function("stock and sides", |b| {
         b.iter(|| holding::plan(black_box(&part), &shop.machine, &shop.vise, &holding::Choice::default()))
     });

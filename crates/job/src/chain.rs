@@ -5,6 +5,7 @@ use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
 use geom::{Box3, DVec2, DVec3, Placement, Region};
 use holding::{Choice, HoldPlan, Order, SetupHold, StockChoice};
+use intake::Reading;
 use part::{Part, Surface, View};
 use path::Slabs;
 use program::{Dialect, Heading, PostTool, ReadSettings};
@@ -29,7 +30,7 @@ const BELOW: f64 = 0.4;
 pub enum JobError {
     /// The file gave no model.
     #[error(transparent)]
-    Read(#[from] kernel::ReadError),
+    Read(#[from] intake::ReadError),
     /// The model is no part.
     #[error(transparent)]
     Part(#[from] part::PartError),
@@ -98,10 +99,18 @@ pub struct Planned {
     pub stages: Vec<Stage>,
 }
 
-/// Read a model in a child process.
-pub fn read_part<S: AsRef<std::ffi::OsStr>>(file: &Path, reader: &Path, reader_args: &[S]) -> Result<Part, JobError> {
-    let raw = kernel::read_guarded(reader, reader_args, file, &kernel::Limits::default())?;
-    Ok(Part::from_raw(&raw)?)
+/// Read a model in a child process. A file of several solids is refused unless the reading says which one it is.
+pub fn read_part<S: AsRef<std::ffi::OsStr>>(
+    file: &Path,
+    reading: &Reading,
+    reader: &Path,
+    reader_args: &[S],
+) -> Result<Part, JobError> {
+    let model = intake::read_guarded(reader, reader_args, file, reading, &intake::Limits::default())?;
+    if reading.solid.is_none() && model.raw.solids.len() > 1 {
+        return Ok(Part::from_raw(&model.raw)?);
+    }
+    Ok(Part::from_model(&model, reading)?)
 }
 
 /// Plan a part, with nobody watching and nothing kept.
@@ -169,6 +178,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     named.extend(first.named);
     named.extend(second.named);
     let mut findings = part.doubts.clone();
+    findings.extend(open_questions(part, settled));
     findings.extend(hold.findings.clone());
     let sides: Vec<SidePlan> = [(first_hold, first.operations), (second_hold, second.operations)]
         .into_iter()
@@ -187,6 +197,24 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     }
     lap("programs", &mut stages);
     Ok(Planned { plan: Plan { material: material.id.clone(), hold, sides, named, findings }, stages })
+}
+
+/// Grave doubts that nobody answered: the plan rests on their proposal.
+fn open_questions(part: &Part, settled: &Settled) -> Vec<Finding> {
+    part::grave_questions(part, &settled.answers)
+        .into_iter()
+        .filter(|q| q.answer.is_none())
+        .map(|q| {
+            let taken = q.choices.first().map_or_else(String::new, |c| c.words.clone());
+            Finding::new(
+                "open_question",
+                Severity::Warn,
+                q.text,
+                format!("{} Until it is answered on the Part ticket the plan takes: {taken}", q.why),
+            )
+            .keyed(&q.id)
+        })
+        .collect()
 }
 
 /// A side's result as it is kept: everything in plain numbers.

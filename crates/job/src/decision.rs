@@ -1,6 +1,7 @@
 //! Decisions of a person, and what they settle.
 
 use holding::{Order, StockChoice};
+use intake::Reading;
 use route::{Moved, Override};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -30,6 +31,8 @@ pub enum Decision {
     Operation { id: String, change: Option<Override> },
     /// One operation goes directly before another of its side.
     Sequence { id: String, before: Option<String> },
+    /// A question about the part, answered; none leaves it open.
+    Answer { question: String, answer: Option<String> },
     /// Unit of the job's screens; none for the shop's. It changes no plan.
     Units { units: Option<Units> },
 }
@@ -43,6 +46,7 @@ impl Decision {
             Decision::Order { .. } => "order".into(),
             Decision::Operation { id, .. } => format!("operation/{id}"),
             Decision::Sequence { id, .. } => format!("sequence/{id}"),
+            Decision::Answer { question, .. } => format!("answer/{question}"),
             Decision::Units { .. } => "units".into(),
         }
     }
@@ -54,6 +58,7 @@ impl Decision {
             Decision::Order { .. } => Decision::Order { choice: None },
             Decision::Operation { id, .. } => Decision::Operation { id: id.clone(), change: None },
             Decision::Sequence { id, .. } => Decision::Sequence { id: id.clone(), before: None },
+            Decision::Answer { question, .. } => Decision::Answer { question: question.clone(), answer: None },
             Decision::Units { .. } => Decision::Units { units: None },
         }
     }
@@ -81,6 +86,7 @@ impl Decision {
             Decision::Sequence { id, before: Some(b) } if id == b => {
                 Some("An operation cannot go before itself".into())
             }
+            Decision::Answer { question, answer: Some(a) } => part::answer_fault(question, a),
             _ => None,
         }
     }
@@ -99,6 +105,9 @@ pub struct Settled {
     pub operations: BTreeMap<String, Override>,
     /// Operations moved within their side, one after the other. A move taken up again (by undo) stands where it first stood.
     pub sequence: Vec<Moved>,
+    /// By question about the part.
+    #[serde(default)]
+    pub answers: BTreeMap<String, String>,
     /// Unit of the screens.
     pub units: Option<Units>,
 }
@@ -131,10 +140,20 @@ impl Settled {
                 Decision::Sequence { id, before: None } => {
                     s.sequence.retain(|x| x.id != *id);
                 }
+                Decision::Answer { question, answer: Some(a) } => {
+                    s.answers.insert(question.clone(), a.clone());
+                }
+                Decision::Answer { question, answer: None } => {
+                    s.answers.remove(question);
+                }
                 Decision::Units { units } => s.units = *units,
             }
         }
         s
+    }
+    /// What the answers say about the reading of the file.
+    pub fn reading(&self) -> Reading {
+        part::reading_of(&self.answers)
     }
     /// The same settlement without one key: what a proposal would be.
     pub fn without(&self, key: &str) -> Settled {
@@ -145,6 +164,7 @@ impl Settled {
             "order" => s.order = None,
             "units" => s.units = None,
             k => match k.split_once('/') {
+                Some(("answer", id)) => drop(s.answers.remove(id)),
                 Some(("sequence", id)) => s.sequence.retain(|m| m.id != id),
                 Some((_, id)) => drop(s.operations.remove(id)),
                 None => {}

@@ -43,6 +43,9 @@ pub struct PlanFile {
 pub struct PartRef {
     /// Beside `plan.json`, or a path.
     pub file: String,
+    /// What was said about its reading: unit, solid, thickness of a drawn plate.
+    #[serde(default)]
+    pub reading: intake::Reading,
     /// Of the file's bytes.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sha256: Option<String>,
@@ -119,7 +122,14 @@ fn io(path: &Path) -> impl FnOnce(std::io::Error) -> FileError + '_ {
 }
 
 /// Write a plan and its proof into a folder, which may exist. Returns the files written.
-pub fn write(dir: &Path, model: &Path, plan: &Plan, proof: &Proof, shop: &Shop) -> Result<Vec<PathBuf>, FileError> {
+pub fn write(
+    dir: &Path,
+    model: &Path,
+    reading: &intake::Reading,
+    plan: &Plan,
+    proof: &Proof,
+    shop: &Shop,
+) -> Result<Vec<PathBuf>, FileError> {
     std::fs::create_dir_all(dir).map_err(io(dir))?;
     let bytes = std::fs::read(model).map_err(io(model))?;
     let file = model.file_name().map_or_else(|| "part.step".into(), |n| n.to_string_lossy().into_owned());
@@ -162,7 +172,7 @@ pub fn write(dir: &Path, model: &Path, plan: &Plan, proof: &Proof, shop: &Shop) 
     }
     let sha256 = Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect();
     let plan_file = PlanFile {
-        part: PartRef { file: file.clone(), sha256: Some(sha256) },
+        part: PartRef { file: file.clone(), reading: reading.clone(), sha256: Some(sha256) },
         material: plan.material.clone(),
         stock: StockBox { min_mm: plan.hold.stock.min.to_array(), max_mm: plan.hold.stock.max.to_array() },
         setups,

@@ -2,11 +2,13 @@
 
 mod binary;
 mod grounds;
+mod part_sheet;
 mod picture;
 mod strip;
 
 pub use binary::{history_bytes, mesh_bytes};
 pub use grounds::Grounds;
+pub use part_sheet::{OriginSheet, PartSheet, SolidSheet, part_sheet};
 pub use picture::{FACETS_PX, picture};
 pub use strip::{Strip, StripOp, StripSetup, strip};
 
@@ -14,7 +16,7 @@ use crate::chain::{DEFAULT_MATERIAL, Plan, SidePlan};
 use crate::decision::Settled;
 use cutting::Window;
 use holding::{Grip, Order, StockChoice, ZeroAxis};
-use part::{Feature, Part};
+use part::Part;
 use proof::Proof;
 use reason::{Finding, Place, Severity, Term};
 use route::{Need, OpKind, Operation, Override};
@@ -36,31 +38,6 @@ pub struct Sheet {
     pub sides: Vec<SideSheet>,
     /// The proof.
     pub proof: ProofSheet,
-}
-
-/// What the part is.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct PartSheet {
-    /// Along x, y, z, mm.
-    pub size: [f64; 3],
-    /// Part coordinates.
-    pub place: Place,
-    /// mm³.
-    pub volume: f64,
-    /// mm².
-    pub area: f64,
-    /// In the material, kg.
-    pub mass: f64,
-    /// Why.
-    pub mass_why: Grounds,
-    /// What is doubtful about the model.
-    pub doubts: Vec<Finding>,
-    /// What there is on it.
-    pub features: Vec<Feature>,
-    /// What each face is, in words, by its number.
-    pub faces: Vec<String>,
-    /// Distance between the triangles shown and the true surface, mm.
-    pub chord_error: f64,
 }
 
 /// The block.
@@ -269,18 +246,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
         ledger.changes += s.ledger.changes;
     }
     Sheet {
-        part: PartSheet {
-            size: part.bounds.size().to_array(),
-            place: Place::new(part.bounds.min, part.bounds.max),
-            volume: part.volume,
-            area: part.area,
-            mass: part.volume * density,
-            mass_why: grounds::weight(part.volume, grounds::INTEGRATED, material),
-            doubts: part.doubts.clone(),
-            features: part::features(part, up),
-            faces: part.faces.iter().map(|f| part::face_words(&f.surface, f.turn)).collect(),
-            chord_error: part.chord_error,
-        },
+        part: part_sheet(part, shop, settled),
         stock: StockSheet {
             material: plan.material.clone(),
             material_name: material.map_or_else(String::new, |m| m.name.clone()),

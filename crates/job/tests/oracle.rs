@@ -13,7 +13,7 @@ fn read(shape: &kernel::shape::Shape) -> Part {
     let dir = tempfile::tempdir().unwrap();
     let file = dir.path().join("p.step");
     shape.write_step(&file).unwrap();
-    Part::from_raw(&kernel::read_trusted(&file, &kernel::Limits::default()).unwrap()).unwrap()
+    Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap()
 }
 
 /// Parity of crossings with a ray in an odd direction (Möller & Trumbore 1997).

@@ -6,6 +6,7 @@
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBndLib.hxx>
+#include <BRepBuilderAPI_Copy.hxx>
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
@@ -14,11 +15,14 @@
 #include <BRepFilletAPI_MakeChamfer.hxx>
 #include <BRepFilletAPI_MakeFillet.hxx>
 #include <BRepGProp.hxx>
+#include <BRepLProp_SLProps.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
+#include <BRepOffsetAPI_ThruSections.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCone.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
+#include <BRepPrimAPI_MakeSphere.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
@@ -32,10 +36,22 @@
 #include <Message_Printer.hxx>
 #include <Poly_PolygonOnTriangulation.hxx>
 #include <Poly_Triangulation.hxx>
+#include <Quantity_Color.hxx>
+#include <STEPConstruct.hxx>
+#include <STEPConstruct_Styles.hxx>
 #include <STEPControl_Reader.hxx>
 #include <STEPControl_Writer.hxx>
 #include <ShapeUpgrade_UnifySameDomain.hxx>
+#include <StepBasic_Product.hxx>
+#include <StepBasic_ProductDefinition.hxx>
+#include <StepBasic_ProductDefinitionFormation.hxx>
 #include <StepData_StepModel.hxx>
+#include <StepRepr_PropertyDefinition.hxx>
+#include <StepShape_ShapeDefinitionRepresentation.hxx>
+#include <StepShape_ShapeRepresentation.hxx>
+#include <StepShape_SolidModel.hxx>
+#include <StepVisual_Colour.hxx>
+#include <StepVisual_StyledItem.hxx>
 #include <TColStd_SequenceOfAsciiString.hxx>
 #include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
@@ -45,10 +61,15 @@
 #include <TopoDS.hxx>
 #include <TopoDS_Edge.hxx>
 #include <TopoDS_Face.hxx>
+#include <Interface_EntityIterator.hxx>
+#include <Interface_Graph.hxx>
+#include <Transfer_TransientProcess.hxx>
+#include <XSControl_TransferReader.hxx>
 #include <XSControl_WorkSession.hxx>
 #include <cmath>
 #include <numeric>
 #include <stdexcept>
+#include <unordered_map>
 #include <vector>
 
 namespace goldchip {
@@ -106,6 +127,92 @@ uint8_t face_kind(const BRepAdaptor_Surface &s, rust::Vec<double> &n) {
   }
 }
 
+// What the file says beside the geometry, by the shape that it belongs to wherever that is placed.
+struct Notes {
+  std::unordered_map<const Standard_Transient *, std::string> names;
+  std::unordered_map<const Standard_Transient *, int32_t> colours;
+};
+
+std::string words(const Handle(TCollection_HAsciiString) &s) { return s.IsNull() ? std::string() : std::string(s->ToCString()); }
+
+bool says_nothing(const std::string &s) { return s.empty() || s == "NONE" || s == "None" || s == "none" || s == " "; }
+
+// The product that a solid's representation belongs to.
+std::string product_of(const Interface_Graph &graph, const Handle(Standard_Transient) &solid) {
+  for (Interface_EntityIterator reps = graph.Sharings(solid); reps.More(); reps.Next()) {
+    Handle(StepShape_ShapeRepresentation) rep = Handle(StepShape_ShapeRepresentation)::DownCast(reps.Value());
+    if (rep.IsNull()) continue;
+    for (Interface_EntityIterator defs = graph.Sharings(rep); defs.More(); defs.Next()) {
+      Handle(StepShape_ShapeDefinitionRepresentation) sdr = Handle(StepShape_ShapeDefinitionRepresentation)::DownCast(defs.Value());
+      if (sdr.IsNull()) continue;
+      Handle(StepRepr_PropertyDefinition) prop = sdr->Definition().PropertyDefinition();
+      if (prop.IsNull()) continue;
+      Handle(StepBasic_ProductDefinition) pd = prop->Definition().ProductDefinition();
+      if (pd.IsNull() || pd->Formation().IsNull() || pd->Formation()->OfProduct().IsNull()) continue;
+      const std::string name = words(pd->Formation()->OfProduct()->Name());
+      if (!says_nothing(name)) return name;
+    }
+  }
+  return {};
+}
+
+Notes notes_of(const STEPControl_Reader &reader) {
+  Notes out;
+  Handle(XSControl_WorkSession) ws = reader.WS();
+  if (ws.IsNull() || ws->TransferReader().IsNull()) return out;
+  Handle(Transfer_TransientProcess) process = ws->TransferReader()->TransientProcess();
+  Handle(Interface_InterfaceModel) model = ws->Model();
+  if (process.IsNull() || model.IsNull()) return out;
+  const Interface_Graph &graph = process->Graph();
+  for (int i = 1; i <= model->NbEntities(); ++i) {
+    Handle(StepShape_SolidModel) solid = Handle(StepShape_SolidModel)::DownCast(model->Value(i));
+    if (solid.IsNull()) continue;
+    const TopoDS_Shape shape = STEPConstruct::FindShape(process, solid);
+    if (shape.IsNull()) continue;
+    std::string name = product_of(graph, solid);
+    if (says_nothing(name)) name = words(solid->Name());
+    if (!says_nothing(name)) out.names.emplace(shape.TShape().get(), name);
+  }
+  STEPConstruct_Styles styles(ws);
+  if (!styles.LoadStyles()) return out;
+  for (int i = 1; i <= styles.NbStyles(); ++i) {
+    Handle(StepVisual_StyledItem) style = styles.Style(i);
+    if (style.IsNull()) continue;
+    Handle(StepVisual_Colour) surface, border, curve, render;
+    double transparency = 0.0;
+    bool component = false;
+    if (!styles.GetColors(style, surface, border, curve, render, transparency, component) || surface.IsNull()) continue;
+    Quantity_Color c;
+    if (!styles.DecodeColor(surface, c)) continue;
+    const TopoDS_Shape shape = STEPConstruct::FindShape(process, style->Item());
+    if (shape.IsNull()) continue;
+    double r, g, b;
+    c.Values(r, g, b, Quantity_TOC_sRGB);
+    auto byte = [](double v) { return static_cast<int32_t>(std::lround(std::min(1.0, std::max(0.0, v)) * 255.0)); };
+    out.colours[shape.TShape().get()] = byte(r) << 16 | byte(g) << 8 | byte(b);
+  }
+  return out;
+}
+
+// Largest curvature towards the outside (concave) and towards the inside (convex) of a free face, at the nodes of its mesh.
+void curvature(const BRepAdaptor_Surface &surface, const Handle(Poly_Triangulation) &t, bool reversed, double &concave, double &convex) {
+  concave = convex = 0.0;
+  if (t.IsNull() || !t->HasUVNodes()) return;
+  BRepLProp_SLProps props(surface, 2, 1e-9);
+  const int step = std::max(1, t->NbNodes() / 4000);
+  for (int k = 1; k <= t->NbNodes(); k += step) {
+    const gp_Pnt2d uv = t->UVNode(k);
+    props.SetParameters(uv.X(), uv.Y());
+    if (!props.IsNormalDefined() || !props.IsCurvatureDefined()) continue;
+    for (double c : {props.MinCurvature(), props.MaxCurvature()}) {
+      if (reversed) c = -c;
+      if (!std::isfinite(c)) continue;
+      concave = std::max(concave, c);
+      convex = std::max(convex, -c);
+    }
+  }
+}
+
 struct Union {
   std::vector<uint32_t> parent;
   uint32_t find(uint32_t a) {
@@ -153,43 +260,35 @@ template <typename Add> void edges_in(const TopoDS_Shape &s, P3 lo, P3 hi, Add a
 
 } // namespace
 
-RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax) {
-  quiet();
-  STEPControl_Reader reader;
-  const std::string file(path.data(), path.size());
-  if (reader.ReadFile(file.c_str()) != IFSelect_RetDone)
-    throw std::runtime_error("not readable as STEP: damaged, cut off, or another format");
-  Handle(StepData_StepModel) model = reader.StepModel();
-  if (model.IsNull() || model->NbEntities() == 0) throw std::runtime_error("the STEP file holds no data");
-  int bad = 0;
-  for (int i = 1; i <= model->NbEntities(); ++i) {
-    Handle(Interface_Check) c = model->Check(i, Standard_True);
-    if (!c.IsNull() && c->HasFailed()) ++bad;
-  }
-  if (bad && !lax) throw std::runtime_error("STRICT " + std::to_string(bad));
+namespace {
 
-  RawModel out{};
-  out.lax = bad > 0;
-  TColStd_SequenceOfAsciiString lengths, angles, solid_angles;
-  reader.FileUnits(lengths, angles, solid_angles);
-  for (int i = 1; i <= lengths.Length(); ++i) out.length_units.push_back(rust::String(lengths(i).ToCString()));
-  if (reader.TransferRoots() == 0) throw std::runtime_error("nothing in the STEP file could be turned into geometry");
-  TopoDS_Shape shape = reader.OneShape();
-  if (shape.IsNull()) throw std::runtime_error("the STEP file holds no shape");
-
+// Mesh a shape and tell its solids, faces and edges.
+void describe(const TopoDS_Shape &shape, const Notes &notes, double chord_mm, double angle_rad, RawModel &out) {
   for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next()) ++out.loose_shells;
   out.valid = BRepCheck_Analyzer(shape).IsValid();
   BRepMesh_IncrementalMesh(shape, chord_mm, Standard_False, angle_rad, Standard_False);
 
   TopTools_IndexedMapOfShape faces;
   std::vector<uint32_t> solid_of;
+  std::vector<int32_t> colour_of;
+  auto colour = [&](const TopoDS_Shape &s, int32_t otherwise) {
+    auto it = notes.colours.find(s.TShape().get());
+    return it == notes.colours.end() ? otherwise : it->second;
+  };
   for (TopExp_Explorer s(shape, TopAbs_SOLID); s.More(); s.Next()) {
+    const int32_t whole = colour(s.Current(), -1);
     for (TopExp_Explorer f(s.Current(), TopAbs_FACE); f.More(); f.Next())
-      if (faces.Add(f.Current()) > static_cast<int>(solid_of.size())) solid_of.push_back(out.solids);
+      if (faces.Add(f.Current()) > static_cast<int>(solid_of.size())) {
+        solid_of.push_back(static_cast<uint32_t>(out.solids.size()));
+        colour_of.push_back(colour(f.Current(), whole));
+      }
     GProp_GProps g;
     BRepGProp::VolumeProperties(s.Current(), g);
-    out.volume += g.Mass();
-    ++out.solids;
+    RawSolid solid{};
+    solid.volume = g.Mass();
+    auto name = notes.names.find(s.Current().TShape().get());
+    if (name != notes.names.end()) solid.name = rust::String::lossy(name->second);
+    out.solids.push_back(std::move(solid));
   }
 
   std::vector<uint32_t> offset(faces.Extent() + 1, 0);
@@ -205,6 +304,17 @@ RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax) 
   weld.parent.resize(nodes.size());
   std::iota(weld.parent.begin(), weld.parent.end(), 0u);
 
+  std::vector<uint32_t> compact(nodes.size(), UINT32_MAX);
+  auto vertex = [&](uint32_t n) {
+    n = weld.find(n);
+    if (compact[n] == UINT32_MAX) {
+      compact[n] = static_cast<uint32_t>(out.vertices.size() / 3);
+      push(out.vertices, nodes[n].XYZ());
+    }
+    return compact[n];
+  };
+
+  std::vector<std::vector<uint32_t>> lines;
   TopTools_IndexedDataMapOfShapeListOfShape owners;
   TopExp::MapShapesAndUniqueAncestors(shape, TopAbs_EDGE, TopAbs_FACE, owners);
   for (int i = 1; i <= owners.Extent(); ++i) {
@@ -237,32 +347,33 @@ RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax) 
       }
     }
     if (uses == 0) continue;
-    if (uses < 2) ++out.open_edges;
     RawEdge e{};
+    e.open = uses < 2;
     e.face_a = fa;
     e.face_b = fb;
     BRepAdaptor_Curve curve(edge);
     e.kind = curve.GetType() == GeomAbs_Line ? 0 : curve.GetType() == GeomAbs_Circle ? 1 : 9;
+    if (e.kind == 1) {
+      const gp_Circ c = curve.Circle();
+      push(e.numbers, c.Location().XYZ());
+      push(e.numbers, c.Axis().Direction().XYZ());
+      e.numbers.push_back(c.Radius());
+    }
     e.length = GCPnts_AbscissaPoint::Length(curve);
-    e.first_point = static_cast<uint32_t>(out.edge_points.size() / 3);
-    for (uint32_t n : first) push(out.edge_points, nodes[n].XYZ());
-    e.point_count = static_cast<uint32_t>(first.size());
+    lines.push_back(std::move(first));
     out.edges.push_back(std::move(e));
   }
-
-  std::vector<uint32_t> compact(nodes.size(), UINT32_MAX);
-  auto vertex = [&](uint32_t n) {
-    n = weld.find(n);
-    if (compact[n] == UINT32_MAX) {
-      compact[n] = static_cast<uint32_t>(out.vertices.size() / 3);
-      push(out.vertices, nodes[n].XYZ());
-    }
-    return compact[n];
-  };
+  // Welding is complete only now: numbers of vertices can be given.
+  for (size_t i = 0; i < lines.size(); ++i) {
+    out.edges[i].first_point = static_cast<uint32_t>(out.edge_points.size());
+    for (uint32_t n : lines[i]) out.edge_points.push_back(vertex(n));
+    out.edges[i].point_count = static_cast<uint32_t>(lines[i].size());
+  }
   for (int i = 1; i <= faces.Extent(); ++i) {
     const TopoDS_Face &face = TopoDS::Face(faces(i));
     RawFace f{};
     f.solid = solid_of[i - 1];
+    f.colour = colour_of[i - 1];
     BRepAdaptor_Surface surface(face, Standard_True);
     f.kind = face_kind(surface, f.numbers);
     double u0, u1, v0, v1;
@@ -271,12 +382,11 @@ RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax) 
     GProp_GProps g;
     BRepGProp::SurfaceProperties(face, g);
     f.area = g.Mass();
-    out.area += f.area;
     f.first_triangle = static_cast<uint32_t>(out.triangles.size() / 3);
     TopLoc_Location loc;
     Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(face, loc);
-    if (t.IsNull()) ++out.unmeshed_faces;
-    else
+    if (f.kind == 9) curvature(surface, t, face.Orientation() == TopAbs_REVERSED, f.concave, f.convex);
+    if (!t.IsNull())
       for (int k = 1; k <= t->NbTriangles(); ++k) {
         int a, b, c;
         t->Triangle(k).Get(a, b, c);
@@ -288,6 +398,54 @@ RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax) 
     f.triangle_count = static_cast<uint32_t>(out.triangles.size() / 3) - f.first_triangle;
     out.faces.push_back(std::move(f));
   }
+}
+
+} // namespace
+
+double plain_read(rust::Str path, double chord_mm, double angle_rad) {
+  quiet();
+  STEPControl_Reader reader;
+  if (reader.ReadFile(std::string(path.data(), path.size()).c_str()) != IFSelect_RetDone) throw std::runtime_error("not readable");
+  reader.TransferRoots();
+  TopoDS_Shape shape = reader.OneShape();
+  BRepMesh_IncrementalMesh(shape, chord_mm, Standard_False, angle_rad, Standard_False);
+  GProp_GProps g;
+  BRepGProp::VolumeProperties(shape, g);
+  return g.Mass();
+}
+
+RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax) {
+  quiet();
+  STEPControl_Reader reader;
+  const std::string file(path.data(), path.size());
+  if (reader.ReadFile(file.c_str()) != IFSelect_RetDone)
+    throw std::runtime_error("not readable as STEP: damaged, cut off, or another format");
+  Handle(StepData_StepModel) model = reader.StepModel();
+  if (model.IsNull() || model->NbEntities() == 0) throw std::runtime_error("the STEP file holds no data");
+  int bad = 0;
+  for (int i = 1; i <= model->NbEntities(); ++i) {
+    Handle(Interface_Check) c = model->Check(i, Standard_True);
+    if (!c.IsNull() && c->HasFailed()) ++bad;
+  }
+  if (bad && !lax) throw std::runtime_error("STRICT " + std::to_string(bad));
+
+  RawModel out{};
+  out.lax = bad > 0;
+  TColStd_SequenceOfAsciiString lengths, angles, solid_angles;
+  reader.FileUnits(lengths, angles, solid_angles);
+  for (int i = 1; i <= lengths.Length(); ++i) out.length_units.push_back(rust::String(lengths(i).ToCString()));
+  if (reader.TransferRoots() == 0) throw std::runtime_error("nothing in the STEP file could be turned into geometry");
+  TopoDS_Shape shape = reader.OneShape();
+  if (shape.IsNull()) throw std::runtime_error("the STEP file holds no shape");
+
+  describe(shape, notes_of(reader), chord_mm, angle_rad, out);
+  return out;
+}
+
+RawModel read_solid(const Solid &solid, double chord_mm, double angle_rad) {
+  RawModel out{};
+  // A copy without the triangles that an earlier reading may have left.
+  describe(BRepBuilderAPI_Copy(solid.shape, Standard_True, Standard_False).Shape(), Notes{}, chord_mm, angle_rad, out);
   return out;
 }
 
@@ -301,20 +459,37 @@ std::unique_ptr<Solid> make_cone(P3 base, P3 axis, double r0, double r1, double 
   return wrap(BRepPrimAPI_MakeCone(ax2(base, axis), r0, r1, h).Shape());
 }
 
-std::unique_ptr<Solid> make_prism(rust::Slice<const double> o, double z0, double z1) {
+namespace {
+
+TopoDS_Wire wire_of(rust::Slice<const double> o, double z) {
   if (o.size() < 10 || o.size() % 5) throw std::runtime_error("an outline needs 5 numbers a segment and two segments");
   BRepBuilderAPI_MakeWire wire;
-  gp_Pnt from(o[o.size() - 5], o[o.size() - 4], z0);
+  gp_Pnt from(o[o.size() - 5], o[o.size() - 4], z);
   for (size_t i = 0; i < o.size(); i += 5) {
-    const gp_Pnt to(o[i], o[i + 1], z0);
+    const gp_Pnt to(o[i], o[i + 1], z);
     if (from.Distance(to) > 1e-9) {
       if (o[i + 2] == 0.0) wire.Add(BRepBuilderAPI_MakeEdge(from, to).Edge());
-      else wire.Add(BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(from, gp_Pnt(o[i + 3], o[i + 4], z0), to).Value()).Edge());
+      else wire.Add(BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(from, gp_Pnt(o[i + 3], o[i + 4], z), to).Value()).Edge());
     }
     from = to;
   }
-  return wrap(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wire.Wire(), Standard_True).Face(), gp_Vec(0, 0, z1 - z0)).Shape());
+  return wire.Wire();
 }
+
+} // namespace
+
+std::unique_ptr<Solid> make_loft(rust::Slice<const double> outlines, size_t pieces, rust::Slice<const double> heights) {
+  BRepOffsetAPI_ThruSections loft(Standard_True, Standard_False);
+  for (size_t k = 0; k < heights.size(); ++k) loft.AddWire(wire_of(rust::Slice<const double>(outlines.data() + 5 * pieces * k, 5 * pieces), heights[k]));
+  loft.Build();
+  return wrap(loft.Shape());
+}
+
+std::unique_ptr<Solid> make_prism(rust::Slice<const double> o, double z0, double z1) {
+  return wrap(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wire_of(o, z0), Standard_True).Face(), gp_Vec(0, 0, z1 - z0)).Shape());
+}
+
+std::unique_ptr<Solid> make_ball(P3 centre, double r) { return wrap(BRepPrimAPI_MakeSphere(gp_Pnt(centre[0], centre[1], centre[2]), r).Shape()); }
 
 std::unique_ptr<Solid> fuse(const Solid &a, const Solid &b) { return wrap(unified(BRepAlgoAPI_Fuse(a.shape, b.shape).Shape())); }
 std::unique_ptr<Solid> cut(const Solid &a, const Solid &b) { return wrap(unified(BRepAlgoAPI_Cut(a.shape, b.shape).Shape())); }

@@ -4,6 +4,7 @@
 #include <Standard_Failure.hxx>
 #include <TopoDS_Shape.hxx>
 #include <array>
+#include <cstddef>
 #include <exception>
 #include <memory>
 #include <string>
@@ -32,11 +33,16 @@ struct Solid {
 using P3 = std::array<double, 3>;
 
 RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax);
+RawModel read_solid(const Solid &solid, double chord_mm, double angle_rad);
+double plain_read(rust::Str path, double chord_mm, double angle_rad);
 std::unique_ptr<Solid> make_box(P3 min, P3 max);
 std::unique_ptr<Solid> make_cylinder(P3 base, P3 axis, double radius, double height);
 std::unique_ptr<Solid> make_cone(P3 base, P3 axis, double radius_base, double radius_top, double height);
 // outline: 5 numbers a segment: end x, end y, kind (0 line, 1 arc), arc middle x, y. It starts at the last end.
 std::unique_ptr<Solid> make_prism(rust::Slice<const double> outline, double z0, double z1);
+// Outlines of the same number of pieces, one at each height, joined by smooth faces.
+std::unique_ptr<Solid> make_loft(rust::Slice<const double> outlines, size_t pieces, rust::Slice<const double> heights);
+std::unique_ptr<Solid> make_ball(P3 centre, double radius);
 std::unique_ptr<Solid> fuse(const Solid &a, const Solid &b);
 std::unique_ptr<Solid> cut(const Solid &a, const Solid &b);
 // All edges that lie wholly inside the box are treated.

@@ -12,8 +12,19 @@ pub(crate) mod ffi {
         /// Parameter bounds u0 u1 v0 v1.
         bounds: Vec<f64>,
         area: f64,
+        /// 0xRRGGBB, or -1.
+        colour: i32,
+        /// Largest curvature of a free face where it is hollow, 1/mm.
+        concave: f64,
+        /// The same where it bulges.
+        convex: f64,
         first_triangle: u32,
         triangle_count: u32,
+    }
+    /// One solid.
+    struct RawSolid {
+        name: String,
+        volume: f64,
     }
     /// One edge between two faces (both the same on a seam).
     struct RawEdge {
@@ -21,32 +32,36 @@ pub(crate) mod ffi {
         face_b: u32,
         /// 0 line, 1 circle, 9 other.
         kind: u8,
+        /// Of a circle: centre, axis, radius.
+        numbers: Vec<f64>,
         length: f64,
+        /// One face only.
+        open: bool,
         first_point: u32,
         point_count: u32,
     }
     /// Everything that the kernel says of a file, in mm.
     struct RawModel {
-        solids: u32,
+        solids: Vec<RawSolid>,
         loose_shells: u32,
         valid: bool,
-        open_edges: u32,
-        unmeshed_faces: u32,
-        volume: f64,
-        area: f64,
         length_units: Vec<String>,
         lax: bool,
         vertices: Vec<f64>,
         triangles: Vec<u32>,
         faces: Vec<RawFace>,
         edges: Vec<RawEdge>,
-        edge_points: Vec<f64>,
+        /// Numbers of vertices.
+        edge_points: Vec<u32>,
     }
 
     unsafe extern "C++" {
         include!("kernel/shim/shim.h");
 
         fn read_step(path: &str, chord_mm: f64, angle_rad: f64, lax: bool) -> Result<RawModel>;
+
+        /// The kernel's own read, mesh and volume, nothing else: what the bench compares with.
+        fn plain_read(path: &str, chord_mm: f64, angle_rad: f64) -> Result<f64>;
 
         /// A solid held by the kernel.
         type Solid;
@@ -60,12 +75,15 @@ pub(crate) mod ffi {
             height: f64,
         ) -> Result<UniquePtr<Solid>>;
         fn make_prism(outline: &[f64], z0: f64, z1: f64) -> Result<UniquePtr<Solid>>;
+        fn make_loft(outlines: &[f64], pieces: usize, heights: &[f64]) -> Result<UniquePtr<Solid>>;
+        fn make_ball(centre: [f64; 3], radius: f64) -> Result<UniquePtr<Solid>>;
         fn fuse(a: &Solid, b: &Solid) -> Result<UniquePtr<Solid>>;
         fn cut(a: &Solid, b: &Solid) -> Result<UniquePtr<Solid>>;
         fn chamfer_edges(a: &Solid, size: f64, box_min: [f64; 3], box_max: [f64; 3]) -> Result<UniquePtr<Solid>>;
         fn fillet_edges(a: &Solid, radius: f64, box_min: [f64; 3], box_max: [f64; 3]) -> Result<UniquePtr<Solid>>;
         fn moved(a: &Solid, turn_axis: [f64; 3], turn_rad: f64, shift: [f64; 3]) -> Result<UniquePtr<Solid>>;
         fn volume(a: &Solid) -> f64;
+        fn read_solid(a: &Solid, chord_mm: f64, angle_rad: f64) -> Result<RawModel>;
         fn write_step(a: &Solid, path: &str) -> Result<()>;
     }
 }

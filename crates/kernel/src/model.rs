@@ -31,6 +31,10 @@ pub struct RawFace {
     pub bounds: [f64; 4],
     /// mm².
     pub area: f64,
+    /// 0xRRGGBB if the file gives one.
+    pub colour: Option<u32>,
+    /// Of a free face: largest curvature where it is hollow and where it bulges, 1/mm, taken at the nodes of its mesh.
+    pub curvature: [f64; 2],
     /// First triangle.
     pub first_triangle: u32,
     /// Number of triangles.
@@ -38,17 +42,17 @@ pub struct RawFace {
 }
 
 /// The curve of an edge.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub enum EdgeKind {
     /// Straight.
     Line,
-    /// Circular.
-    Circle,
+    /// Circular, about this centre and axis, mm.
+    Circle { centre: [f64; 3], axis: [f64; 3], radius: f64 },
     /// Anything else.
     Other,
 }
 
-/// An edge between two faces (the same twice on a seam), with the points at which the mesh follows it.
+/// An edge between two faces (the same twice on a seam), with the vertices at which the mesh follows it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct RawEdge {
     /// The two faces.
@@ -57,33 +61,42 @@ pub struct RawEdge {
     pub kind: EdgeKind,
     /// mm.
     pub length: f64,
-    /// The mesh's points along it, mm.
-    pub points: Vec<[f64; 3]>,
+    /// The mesh's vertices along it.
+    pub points: Vec<u32>,
+    /// Only one face lies at it.
+    pub open: bool,
 }
 
-/// A file as the kernel read it, mm.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+/// A solid of the file.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct RawSolid {
+    /// As the file names it, or empty.
+    pub name: String,
+    /// Exact volume, mm³ (of meshes: of the triangles).
+    pub volume: f64,
+}
+
+/// A file as it was read, mm.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct RawModel {
-    /// Number of solids.
-    pub solids: u32,
+    /// "STEP AP214".
+    pub format: String,
+    /// Solids in the file's order.
+    pub solids: Vec<RawSolid>,
     /// Shells that belong to no solid.
     pub loose_shells: u32,
     /// The kernel's own judgement of the topology.
     pub valid: bool,
-    /// Edges with one face only.
-    pub open_edges: u32,
-    /// Faces that got no triangles.
-    pub unmeshed_faces: u32,
-    /// Exact volume of all solids, mm³.
-    pub volume: f64,
-    /// Exact area of all faces, mm².
-    pub area: f64,
     /// Length units that the file names, in its own words.
     pub length_units: Vec<String>,
     /// The strict reading refused it and the lax one was used.
     pub lax: bool,
-    /// Largest distance between triangles and the true surface that was asked for, mm.
+    /// Largest distance between triangles and the true surface that was asked for, mm (of meshes: what the fit says).
     pub chord_error: f64,
+    /// Faces were fitted to facets; the vertices lie within this of them, mm.
+    pub fitted: Option<f64>,
+    /// What else the reader wants to say, a sentence each.
+    pub remarks: Vec<String>,
     /// Welded vertices.
     pub vertices: Vec<[f64; 3]>,
     /// Outward counter-clockwise triangles.
@@ -111,19 +124,17 @@ fn surface(kind: u8, n: &[f64]) -> RawSurface {
 }
 
 impl RawModel {
-    pub(crate) fn from_ffi(m: ffi::RawModel, chord_error: f64) -> Self {
-        let points = triples(&m.edge_points);
+    pub(crate) fn from_ffi(m: ffi::RawModel, format: String, chord_error: f64) -> Self {
         RawModel {
-            solids: m.solids,
+            format,
+            solids: m.solids.into_iter().map(|s| RawSolid { name: s.name, volume: s.volume }).collect(),
             loose_shells: m.loose_shells,
             valid: m.valid,
-            open_edges: m.open_edges,
-            unmeshed_faces: m.unmeshed_faces,
-            volume: m.volume,
-            area: m.area,
             length_units: m.length_units,
             lax: m.lax,
             chord_error,
+            fitted: None,
+            remarks: Vec::new(),
             vertices: triples(&m.vertices),
             triangles: triples(&m.triangles),
             faces: m
@@ -134,6 +145,8 @@ impl RawModel {
                     surface: surface(f.kind, &f.numbers),
                     bounds: [f.bounds[0], f.bounds[1], f.bounds[2], f.bounds[3]],
                     area: f.area,
+                    colour: u32::try_from(f.colour).ok(),
+                    curvature: [f.concave, f.convex],
                     first_triangle: f.first_triangle,
                     triangle_count: f.triangle_count,
                 })
@@ -143,23 +156,49 @@ impl RawModel {
                 .iter()
                 .map(|e| RawEdge {
                     faces: [e.face_a, e.face_b],
-                    kind: match e.kind {
-                        0 => EdgeKind::Line,
-                        1 => EdgeKind::Circle,
+                    kind: match (e.kind, e.numbers.as_slice()) {
+                        (0, _) => EdgeKind::Line,
+                        (1, &[x, y, z, i, j, k, radius]) => {
+                            EdgeKind::Circle { centre: [x, y, z], axis: [i, j, k], radius }
+                        }
                         _ => EdgeKind::Other,
                     },
                     length: e.length,
-                    points: points[e.first_point as usize..(e.first_point + e.point_count) as usize].to_vec(),
+                    points: m.edge_points[e.first_point as usize..(e.first_point + e.point_count) as usize].to_vec(),
+                    open: e.open,
                 })
                 .collect(),
         }
     }
 
-    /// Volume enclosed by the triangles, mm³ (divergence theorem).
-    pub fn mesh_volume(&self) -> f64 {
+    /// Both models in one; the other's solids come after this one's.
+    #[must_use]
+    pub fn beside(mut self, other: RawModel) -> RawModel {
+        let (v, t, f) = (self.vertices.len() as u32, self.triangles.len() as u32, self.faces.len() as u32);
+        let s = self.solids.len() as u32;
+        self.vertices.extend(other.vertices);
+        self.triangles.extend(other.triangles.iter().map(|c| c.map(|k| k + v)));
+        self.faces.extend(other.faces.into_iter().map(|o| RawFace {
+            solid: o.solid + s,
+            first_triangle: o.first_triangle + t,
+            ..o
+        }));
+        self.edges.extend(other.edges.into_iter().map(|o| RawEdge {
+            faces: o.faces.map(|k| k + f),
+            points: o.points.iter().map(|k| k + v).collect(),
+            ..o
+        }));
+        self.solids.extend(other.solids);
+        self.valid &= other.valid;
+        self.loose_shells += other.loose_shells;
+        self
+    }
+
+    /// Volume enclosed by a solid's triangles, mm³ (divergence theorem).
+    pub fn mesh_volume(&self, solid: u32) -> f64 {
         let v = |i: u32| self.vertices[i as usize];
-        self.triangles
-            .iter()
+        let mine = self.faces.iter().filter(|f| f.solid == solid);
+        mine.flat_map(|f| &self.triangles[f.first_triangle as usize..(f.first_triangle + f.triangle_count) as usize])
             .map(|t| {
                 let (a, b, c) = (v(t[0]), v(t[1]), v(t[2]));
                 (a[0] * (b[1] * c[2] - b[2] * c[1]) - a[1] * (b[0] * c[2] - b[2] * c[0])

@@ -1,6 +1,7 @@
 //! Modelling: for the demo's parts, soft jaws and tests. All lengths mm.
 
 use crate::bridge::ffi;
+use crate::{Meshing, RawModel};
 use cxx::UniquePtr;
 use std::path::Path;
 
@@ -29,6 +30,17 @@ pub struct Shape(UniquePtr<ffi::Solid>);
 
 type Made = Result<Shape, ModelError>;
 
+/// Five numbers a piece, as the shim takes them.
+fn flat(outline: &[Piece]) -> Vec<f64> {
+    outline
+        .iter()
+        .flat_map(|p| {
+            let m = p.mid.unwrap_or_default();
+            [p.to[0], p.to[1], f64::from(u8::from(p.mid.is_some())), m[0], m[1]]
+        })
+        .collect()
+}
+
 impl Shape {
     /// An axis-parallel block.
     pub fn block(min: [f64; 3], max: [f64; 3]) -> Made {
@@ -44,14 +56,21 @@ impl Shape {
     }
     /// A closed outline drawn up from `z0` to `z1`.
     pub fn prism(outline: &[Piece], z0: f64, z1: f64) -> Made {
-        let flat: Vec<f64> = outline
-            .iter()
-            .flat_map(|p| {
-                let m = p.mid.unwrap_or_default();
-                [p.to[0], p.to[1], f64::from(u8::from(p.mid.is_some())), m[0], m[1]]
-            })
-            .collect();
-        Ok(Shape(ffi::make_prism(&flat, z0, z1)?))
+        Ok(Shape(ffi::make_prism(&flat(outline), z0, z1)?))
+    }
+    /// Outlines of equally many pieces, one at each height, joined by smooth free-form faces.
+    pub fn loft(sections: &[(Vec<Piece>, f64)]) -> Made {
+        let outlines: Vec<f64> = sections.iter().flat_map(|s| flat(&s.0)).collect();
+        let heights: Vec<f64> = sections.iter().map(|s| s.1).collect();
+        let pieces = sections.first().map_or(0, |s| s.0.len());
+        if heights.len() < 2 || sections.iter().any(|s| s.0.len() != pieces) {
+            return Err(ModelError("a loft needs two outlines of equally many pieces".into()));
+        }
+        Ok(Shape(ffi::make_loft(&outlines, pieces, &heights)?))
+    }
+    /// A ball.
+    pub fn ball(centre: [f64; 3], radius: f64) -> Made {
+        Ok(Shape(ffi::make_ball(centre, radius)?))
     }
     /// Both together.
     pub fn fuse(&self, other: &Shape) -> Made {
@@ -77,9 +96,14 @@ impl Shape {
     pub fn volume(&self) -> f64 {
         ffi::volume(&self.0)
     }
+    /// The same description that a file's reading gives.
+    pub fn read(&self, meshing: &Meshing) -> Result<RawModel, ModelError> {
+        let m = ffi::read_solid(&self.0, meshing.chord_mm, meshing.angle_rad)?;
+        Ok(RawModel::from_ffi(m, "modelled".into(), meshing.chord_mm))
+    }
     /// Write as STEP AP214, mm.
     pub fn write_step(&self, path: &Path) -> Result<(), ModelError> {
-        let _turn = crate::guard::one_at_a_time();
+        let _turn = crate::step::one_at_a_time();
         Ok(ffi::write_step(&self.0, &path.to_string_lossy())?)
     }
 }

@@ -1,9 +1,20 @@
 //! The part: what is it, what will be hard, what is doubtful.
 
+mod answer;
+mod edge;
 mod feature;
 mod model;
+mod purpose;
+mod question;
 mod view;
 
-pub use feature::{Feature, FeatureKind, direction_name, face_words, features};
-pub use model::{Face, Part, PartError, Surface};
+pub use answer::{answer_fault, answer_words, reading_of};
+pub use edge::{Bend, Edge};
+pub use feature::{
+    Axis, Blocked, Body, BodyKind, Dim, Feature, FeatureKind, Hard, Rays, Recognised, Section, SectionKind, Symmetry,
+    direction_name, direction_words, face_words, recognise, recognise_with,
+};
+pub use model::{Face, Origin, Part, PartError, Solid, Surface};
+pub use purpose::{Purpose, purposes};
+pub use question::{Choice, Question, grave_questions, hole_question, questions};
 pub use view::{Chamfer, Hole, HoleEnd, OFF_FLOOR, View};

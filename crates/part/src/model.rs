@@ -1,6 +1,8 @@
 //! The part as read: one closed solid, faces with their analytic kind, a mesh with a stated error, and what is doubtful.
 
+use crate::edge::{Edge, edges};
 use geom::{Box3, DVec3, TriMesh};
+use intake::{Drawing, LengthUnit, Model, Reading};
 use kernel::{RawModel, RawSurface};
 use reason::{Finding, Severity};
 
@@ -34,6 +36,42 @@ pub struct Face {
     pub bounds: Box3,
     /// Angle covered about the axis for round faces, rad (2π for a full turn).
     pub turn: f64,
+    /// 0xRRGGBB if the file gives one.
+    pub colour: Option<u32>,
+    /// Smallest radius where a free face is hollow, mm.
+    pub concave_radius: Option<f64>,
+}
+
+/// A solid of the file.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Solid {
+    /// As named in the file, or "solid 2".
+    pub name: String,
+    /// mm³.
+    pub volume: f64,
+    /// Around it.
+    pub bounds: Box3,
+}
+
+/// Where the part comes from.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Origin {
+    /// "STEP AP214".
+    pub format: String,
+    /// Length units that the file names.
+    pub units: Vec<String>,
+    /// All solids of the file.
+    pub solids: Vec<Solid>,
+    /// Which of them is the part.
+    pub solid: usize,
+    /// Factor that was put on all lengths.
+    pub scale: f64,
+    /// Faces were fitted to facets, whose corners lie within this of them, mm.
+    pub fitted: Option<f64>,
+    /// What the reader remarked.
+    pub remarks: Vec<String>,
+    /// Of a DXF.
+    pub drawing: Option<Drawing>,
 }
 
 /// A part.
@@ -45,6 +83,8 @@ pub struct Part {
     pub faces: Vec<Face>,
     /// Pairs of faces that share an edge.
     pub neighbours: Vec<[u32; 2]>,
+    /// Where two faces meet.
+    pub edges: Vec<Edge>,
     /// Around it.
     pub bounds: Box3,
     /// Exact, mm³.
@@ -53,8 +93,12 @@ pub struct Part {
     pub area: f64,
     /// Largest distance between mesh and surface, mm.
     pub chord_error: f64,
-    /// What to ask or know about the file.
+    /// What to know about the file.
     pub doubts: Vec<Finding>,
+    /// Where it comes from.
+    pub origin: Origin,
+    /// The file's other solids: what it must fit.
+    pub others: Vec<TriMesh>,
 }
 
 /// Why a file that was read gives no part.
@@ -63,9 +107,17 @@ pub enum PartError {
     /// Surfaces only.
     #[error("the file holds no solid, only loose surfaces or curves; join them to a closed solid and export it again")]
     NoSolid,
-    /// More than one.
-    #[error("the file holds {0} solids; export the one that is to be made alone")]
-    SeveralSolids(u32),
+    /// More than one, and nobody said which.
+    #[error("the file holds {count} solids ({names}); say which one is to be made, or export it alone")]
+    SeveralSolids {
+        /// How many.
+        count: usize,
+        /// The first few.
+        names: String,
+    },
+    /// No such solid.
+    #[error("the file has no solid number {0}; choose one of those it has")]
+    NoSuchSolid(u32),
     /// Not closed.
     #[error("the solid is not closed ({0}); repair it where it was drawn and export it again")]
     Open(String),
@@ -79,68 +131,135 @@ fn v(a: [f64; 3]) -> DVec3 {
 }
 
 impl Part {
-    /// From what the kernel read.
+    /// From what the kernel read; a file of several solids is refused.
     pub fn from_raw(raw: &RawModel) -> Result<Part, PartError> {
-        match raw.solids {
-            0 => return Err(PartError::NoSolid),
-            1 => {}
-            n => return Err(PartError::SeveralSolids(n)),
+        if raw.solids.len() > 1 {
+            let names: Vec<String> = (0..raw.solids.len().min(4)).map(|k| name_of(raw, k)).collect();
+            let more = if raw.solids.len() > 4 { ", …" } else { "" };
+            return Err(PartError::SeveralSolids { count: raw.solids.len(), names: names.join(", ") + more });
         }
-        if raw.open_edges > 0 {
-            return Err(PartError::Open(format!("{} edges have one face only", raw.open_edges)));
+        Part::from_model(&Model { raw: raw.clone(), drawing: None }, &Reading::default())
+    }
+
+    /// From a file as read and what a person said of it. Of several solids the largest is proposed.
+    pub fn from_model(model: &Model, reading: &Reading) -> Result<Part, PartError> {
+        let raw = &model.raw;
+        if raw.solids.is_empty() {
+            return Err(PartError::NoSolid);
         }
-        if raw.unmeshed_faces > 0 {
-            return Err(PartError::Open(format!("{} faces could not be meshed", raw.unmeshed_faces)));
+        let by_volume = |a: &usize, b: &usize| raw.solids[*a].volume.total_cmp(&raw.solids[*b].volume).then(b.cmp(a));
+        let largest = (0..raw.solids.len()).max_by(by_volume).unwrap_or(0);
+        let solid = match reading.solid {
+            Some(k) if (k as usize) < raw.solids.len() => k as usize,
+            Some(k) => return Err(PartError::NoSuchSolid(k)),
+            None => largest,
+        };
+        // A drawing is scaled before it is extruded.
+        let (scale, put) = match &model.drawing {
+            Some(d) => (d.scale, 1.0),
+            None => {
+                let says = raw.length_units.first().and_then(|u| LengthUnit::of(u)).map_or(1.0, LengthUnit::mm);
+                let factor = reading.unit.map_or(1.0, |u| u.mm() / says);
+                (factor, factor)
+            }
+        };
+        let mine: Vec<usize> = (0..raw.faces.len()).filter(|&k| raw.faces[k].solid as usize == solid).collect();
+        let open =
+            raw.edges.iter().filter(|e| e.open && raw.faces[e.faces[0] as usize].solid as usize == solid).count();
+        if open > 0 {
+            return Err(PartError::Open(format!("{open} edges have one face only")));
         }
-        let points: Vec<DVec3> = raw.vertices.iter().map(|&p| v(p)).collect();
-        let bounds = Box3::of(points.iter().copied());
+        let bare = mine.iter().filter(|&&k| raw.faces[k].triangle_count == 0 && raw.faces[k].area > 1e-6).count();
+        if bare > 0 {
+            return Err(PartError::Open(format!("{bare} faces could not be meshed")));
+        }
+        let (mesh, number) = mesh_of(raw, solid, put);
+        let bounds = Box3::of(mesh.points.iter().copied());
         let size = bounds.size();
         let words = format!("{:.3} × {:.3} × {:.3}", size.x, size.y, size.z);
         if !size.is_finite() || size.max_element() > 10_000.0 || size.max_element() < 0.02 {
             return Err(PartError::AbsurdSize(words));
         }
-        let mesh_volume = raw.mesh_volume();
-        if raw.volume <= 0.0 || (mesh_volume - raw.volume).abs() > 0.01 * raw.volume.abs() {
+        let volume = raw.solids[solid].volume * put.powi(3);
+        let mesh_volume = raw.mesh_volume(solid as u32) * put.powi(3);
+        if volume <= 0.0 || (mesh_volume - volume).abs() > 0.01 * volume.abs() {
             return Err(PartError::Open(format!(
-                "its triangles enclose {mesh_volume:.1} mm³ and its surfaces {:.1} mm³",
-                raw.volume
+                "its triangles enclose {mesh_volume:.1} mm³ and its surfaces {volume:.1} mm³"
             )));
         }
-        let mut face_of = vec![0; raw.triangles.len()];
-        for (k, f) in raw.faces.iter().enumerate() {
-            for t in f.first_triangle..f.first_triangle + f.triangle_count {
-                face_of[t as usize] = k as u32;
-            }
-        }
-        let mesh = TriMesh { points, triangles: raw.triangles.clone(), face: face_of };
-        let faces = raw.faces.iter().map(|f| face(f, &mesh)).collect();
-        let neighbours = raw.edges.iter().map(|e| e.faces).filter(|f| f[0] != f[1]).collect();
+        let mut at = 0;
+        let faces: Vec<Face> = mine
+            .iter()
+            .map(|&k| {
+                let n = raw.faces[k].triangle_count as usize;
+                at += n;
+                face(&raw.faces[k], &mesh, at - n..at, put)
+            })
+            .collect();
+        let edges = edges(raw, &mine, &number, &mesh, &faces, put);
+        let neighbours = edges.iter().map(|e| e.faces).collect();
+        let others: Vec<TriMesh> =
+            (0..raw.solids.len()).filter(|k| *k != solid).map(|k| mesh_of(raw, k, put).0).collect();
+        let solids = (0..raw.solids.len())
+            .map(|k| {
+                let b = if k == solid { bounds } else { others[if k < solid { k } else { k - 1 }].bounds() };
+                Solid { name: name_of(raw, k), volume: raw.solids[k].volume * put.powi(3), bounds: b }
+            })
+            .collect();
         Ok(Part {
+            area: faces.iter().map(|f| f.area).sum(),
             mesh,
             faces,
             neighbours,
+            edges,
             bounds,
-            volume: raw.volume,
-            area: raw.area,
-            chord_error: raw.chord_error,
-            doubts: doubts(raw, size, &words),
+            volume,
+            chord_error: raw.chord_error * put,
+            doubts: doubts(raw),
+            origin: Origin {
+                format: raw.format.clone(),
+                units: raw.length_units.clone(),
+                solids,
+                solid,
+                scale,
+                fitted: raw.fitted.map(|f| f * put),
+                remarks: raw.remarks.clone(),
+                drawing: model.drawing.clone(),
+            },
+            others,
         })
     }
 }
 
-fn doubts(raw: &RawModel, size: DVec3, words: &str) -> Vec<Finding> {
+fn name_of(raw: &RawModel, k: usize) -> String {
+    let n = raw.solids[k].name.trim();
+    if n.is_empty() { format!("solid {}", k + 1) } else { n.chars().take(60).collect() }
+}
+
+/// A solid's triangles face by face, and the new number of each vertex of the file.
+fn mesh_of(raw: &RawModel, solid: usize, scale: f64) -> (TriMesh, Vec<u32>) {
+    let mut number = vec![u32::MAX; raw.vertices.len()];
+    let mut mesh = TriMesh::default();
+    for (k, f) in raw.faces.iter().filter(|f| f.solid as usize == solid).enumerate() {
+        for t in &raw.triangles[f.first_triangle as usize..(f.first_triangle + f.triangle_count) as usize] {
+            mesh.triangles.push(t.map(|c| {
+                if number[c as usize] == u32::MAX {
+                    number[c as usize] = mesh.points.len() as u32;
+                    mesh.points.push(v(raw.vertices[c as usize]) * scale);
+                }
+                number[c as usize]
+            }));
+            mesh.face.push(k as u32);
+        }
+    }
+    (mesh, number)
+}
+
+fn doubts(raw: &RawModel) -> Vec<Finding> {
     let mut out = Vec::new();
     let mut doubt = |key: &str, what: String, why: &str| {
         out.push(Finding::new("model_doubt", Severity::Warn, what, why).keyed(key))
     };
-    if size.max_element() < 3.0 || size.max_element() > 1000.0 {
-        let unit = raw.length_units.first().map_or("no unit", String::as_str);
-        doubt(
-            "size",
-            format!("The part measures {words} mm (the file says {unit})"),
-            "Check the unit: a factor of 25.4, 10 or 1000 is a common slip. It is planned as it is.",
-        );
-    }
     if !raw.valid {
         doubt(
             "invalid",
@@ -162,6 +281,9 @@ fn doubts(raw: &RawModel, size: DVec3, words: &str) -> Vec<Finding> {
             "If they belong to the part, join them and export again.",
         );
     }
+    for (k, r) in raw.remarks.iter().enumerate() {
+        doubt(&format!("remark{k}"), r.clone(), "Compare the part on the stage with the drawing.");
+    }
     if raw.length_units.len() > 1 {
         doubt(
             "units",
@@ -172,8 +294,7 @@ fn doubts(raw: &RawModel, size: DVec3, words: &str) -> Vec<Finding> {
     out
 }
 
-fn face(f: &kernel::RawFace, mesh: &TriMesh) -> Face {
-    let range = f.first_triangle as usize..(f.first_triangle + f.triangle_count) as usize;
+fn face(f: &kernel::RawFace, mesh: &TriMesh, range: std::ops::Range<usize>, scale: f64) -> Face {
     let bounds = Box3::of(range.clone().flat_map(|t| mesh.corners(t)));
     // Does the outward side look away from `from(centre of triangle)`? Decided by area.
     let looks = |away: &dyn Fn(DVec3) -> DVec3| {
@@ -186,36 +307,83 @@ fn face(f: &kernel::RawFace, mesh: &TriMesh) -> Face {
             .sum();
         s < 0.0
     };
+    let at = |p: [f64; 3]| v(p) * scale;
     let radial = |o: DVec3, a: DVec3| move |p: DVec3| (p - o) - a * (p - o).dot(a);
     let surface = match f.surface {
         RawSurface::Plane { origin, normal } => {
             let n = v(normal);
             let out = if looks(&|_| n) { -n } else { n };
-            Surface::Plane { normal: out, offset: v(origin).dot(out) }
+            Surface::Plane { normal: out, offset: at(origin).dot(out) }
         }
         RawSurface::Cylinder { origin, axis, radius } => {
-            Surface::Cylinder { origin: v(origin), axis: v(axis), radius, hollow: looks(&radial(v(origin), v(axis))) }
+            let (origin, axis) = (at(origin), v(axis));
+            Surface::Cylinder { origin, axis, radius: radius * scale, hollow: looks(&radial(origin, axis)) }
         }
-        RawSurface::Cone { origin, axis, radius, half_angle } => Surface::Cone {
-            origin: v(origin),
-            axis: v(axis),
-            radius,
-            half_angle,
-            hollow: looks(&radial(v(origin), v(axis))),
-        },
+        RawSurface::Cone { origin, axis, radius, half_angle } => {
+            let (origin, axis) = (at(origin), v(axis));
+            Surface::Cone { origin, axis, radius: radius * scale, half_angle, hollow: looks(&radial(origin, axis)) }
+        }
         RawSurface::Sphere { origin, radius } => {
-            let o = v(origin);
-            Surface::Sphere { origin: o, radius, hollow: looks(&|p| p - o) }
+            let o = at(origin);
+            Surface::Sphere { origin: o, radius: radius * scale, hollow: looks(&|p| p - o) }
         }
         RawSurface::Torus { origin, axis, major, minor } => {
-            let (o, a) = (v(origin), v(axis));
+            let (o, a, major) = (at(origin), v(axis), major * scale);
             let tube = move |p: DVec3| {
                 let r = radial(o, a)(p);
                 p - (o + r.normalize_or_zero() * major)
             };
-            Surface::Torus { origin: o, axis: a, major, minor, hollow: looks(&tube) }
+            Surface::Torus { origin: o, axis: a, major, minor: minor * scale, hollow: looks(&tube) }
         }
         RawSurface::Other => Surface::Free,
     };
-    Face { surface, area: f.area, triangles: range, bounds, turn: (f.bounds[1] - f.bounds[0]).abs() }
+    Face {
+        surface,
+        area: f.area * scale * scale,
+        triangles: range,
+        bounds,
+        turn: (f.bounds[1] - f.bounds[0]).abs(),
+        colour: f.colour,
+        concave_radius: (f.curvature[0] > 1e-6).then(|| scale / f.curvature[0]),
+    }
+}
+
+impl Surface {
+    /// Outward normal at a point of the surface; none for free faces and at the axis.
+    pub fn normal_at(&self, p: DVec3) -> Option<DVec3> {
+        let turned = |n: DVec3, hollow: bool| n.try_normalize().map(|n| if hollow { -n } else { n });
+        match *self {
+            Surface::Plane { normal, .. } => Some(normal),
+            Surface::Cylinder { origin, axis, hollow, .. } => turned((p - origin).reject_from_normalized(axis), hollow),
+            Surface::Cone { origin, axis, half_angle, hollow, .. } => {
+                let r = (p - origin).reject_from_normalized(axis).try_normalize()?;
+                turned(r * half_angle.cos() - axis * half_angle.sin(), hollow)
+            }
+            Surface::Sphere { origin, hollow, .. } => turned(p - origin, hollow),
+            Surface::Torus { origin, axis, major, hollow, .. } => {
+                let r = (p - origin).reject_from_normalized(axis).try_normalize()?;
+                turned(p - (origin + r * major), hollow)
+            }
+            Surface::Free => None,
+        }
+    }
+    /// Origin and direction of the axis it turns about.
+    pub fn axis(&self) -> Option<(DVec3, DVec3)> {
+        match *self {
+            Surface::Cylinder { origin, axis, .. }
+            | Surface::Cone { origin, axis, .. }
+            | Surface::Torus { origin, axis, .. } => Some((origin, axis)),
+            _ => None,
+        }
+    }
+    /// Does the material lie outside of it?
+    pub fn hollow(&self) -> bool {
+        match *self {
+            Surface::Cylinder { hollow, .. }
+            | Surface::Cone { hollow, .. }
+            | Surface::Sphere { hollow, .. }
+            | Surface::Torus { hollow, .. } => hollow,
+            Surface::Plane { .. } | Surface::Free => false,
+        }
+    }
 }

@@ -30,7 +30,7 @@ fn part(shape: &Shape) -> Part {
     let dir = tempfile::tempdir().unwrap();
     let file = dir.path().join("p.step");
     shape.write_step(&file).unwrap();
-    Part::from_raw(&kernel::read_trusted(&file, &kernel::Limits::default()).unwrap()).unwrap()
+    Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap()
 }
 
 /// Work zero on the part's origin; the tools are flat 6 (T1), drill 5 (T2), flat 20 (T3).

@@ -61,6 +61,7 @@ pub fn words(d: &Decision) -> String {
         Decision::Operation { id, change: None } => format!("{} as proposed", op(id)),
         Decision::Sequence { id, before: Some(b) } => format!("{} goes before {}", op(id), op(b)),
         Decision::Sequence { id, before: None } => format!("{} in its proposed place", op(id)),
+        Decision::Answer { question, answer } => part::answer_words(question, answer.as_deref()),
         Decision::Units { units: Some(Units::Inch) } => "lengths in inch".into(),
         Decision::Units { units: Some(Units::Mm) } => "lengths in mm".into(),
         Decision::Units { units: None } => "lengths as in the shop".into(),

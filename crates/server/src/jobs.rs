@@ -198,7 +198,7 @@ pub fn title_of(file: &str) -> String {
 pub fn make(c: &mut Conn, shop: i64, file: &str, model: &[u8], raw: &[u8], picture: &[u8]) -> Result<i64, Fault> {
     let sha = hex(&Sha256::digest(model));
     blobs::put(c, &format!("model-{sha}"), model, true)?;
-    blobs::put(c, &format!("raw-{sha}"), raw, true)?;
+    blobs::put(c, &crate::work::read_name(&sha), raw, true)?;
     blobs::put(c, &format!("picture-{sha}"), picture, true)?;
     let revision = newest_shop_revision(c, shop)?;
     diesel::insert_into(jobs::table)

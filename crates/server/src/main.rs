@@ -20,7 +20,7 @@ serve listens on 127.0.0.1 unless --listen or GOLDCHIP_LISTEN says otherwise; GO
 fn main() {
     let args: Vec<String> = std::env::args().skip(1).collect();
     if args.first().is_some_and(|a| a == READER_WORD) {
-        std::process::exit(kernel::reader_main(&args[1..]));
+        std::process::exit(intake::reader_main(&args[1..]));
     }
     if let Err(why) = command() {
         eprintln!("goldchip-server: {why}");
@@ -50,7 +50,8 @@ fn command() -> Result<(), String> {
     match word.as_str() {
         "types" => types::write(&rest.ok_or(USAGE)?),
         "demo" => {
-            let n = demo::load(&open(2)?, &parts, &reader).map_err(|e| format!("{e:?}"))?;
+            let n = demo::load(&open(2)?, &[&parts.with_file_name("reading"), &parts], &reader)
+                .map_err(|e| format!("{e:?}"))?;
             println!("demo: {n} jobs made");
             Ok(())
         }
@@ -67,7 +68,7 @@ fn command() -> Result<(), String> {
         "worker" => {
             let db = open(8)?;
             let stop = Arc::new(AtomicBool::new(false));
-            let threads = start_workers(&db, &stop);
+            let threads = start_workers(&db, &reader, &stop);
             wait_for_signal()?;
             stop.store(true, Ordering::Relaxed);
             threads.into_iter().for_each(|t| drop(t.join()));
@@ -90,7 +91,7 @@ fn command() -> Result<(), String> {
             let at = listener.local_addr().map_err(|e| e.to_string())?;
             db.act(server::jobs::renew).map_err(|e| format!("{e:?}"))?;
             let stop = Arc::new(AtomicBool::new(false));
-            let threads = start_workers(&db, &stop);
+            let threads = start_workers(&db, &reader, &stop);
             println!("goldchip: listening on http://{at}");
             let done = actix_web::rt::System::new().block_on(serve(House { db, reader, web }, listener));
             stop.store(true, Ordering::Relaxed);
@@ -101,13 +102,13 @@ fn command() -> Result<(), String> {
     }
 }
 
-fn start_workers(db: &Db, stop: &Arc<AtomicBool>) -> Vec<std::thread::JoinHandle<()>> {
+fn start_workers(db: &Db, reader: &std::path::Path, stop: &Arc<AtomicBool>) -> Vec<std::thread::JoinHandle<()>> {
     let n: usize = std::env::var("GOLDCHIP_WORKERS").ok().and_then(|v| v.parse().ok()).unwrap_or(1);
     (0..n.min(64))
         .map(|k| {
-            let (db, stop) = (db.clone(), stop.clone());
+            let (db, reader, stop) = (db.clone(), reader.to_path_buf(), stop.clone());
             let name = format!("{}-{k}-{:08x}", std::process::id(), rand::random::<u32>());
-            std::thread::spawn(move || work::run(&db, &name, &stop))
+            std::thread::spawn(move || work::run(&db, &name, &reader, &stop))
         })
         .collect()
 }

@@ -8,6 +8,7 @@ pub fn write(dir: &Path) -> Result<(), String> {
     let c = Config::new().with_out_dir(dir).with_large_int("number");
     let all = [
         job::sheet::Sheet::export_all(&c),
+        job::sheet::PartSheet::export_all(&c),
         job::sheet::Strip::export_all(&c),
         job::Decision::export_all(&c),
         crate::decide::Decide::export_all(&c),

@@ -8,13 +8,14 @@ use crate::fault::Fault;
 use crate::jobs as job_rows;
 use crate::queue::{self, Claim};
 use diesel::prelude::*;
+use intake::{Model, Reading};
 use job::cache::StageKey;
 use job::chain::{limits_of, setups_of};
 use job::{Cache, Desk, JobError, Settled};
-use kernel::RawModel;
 use part::Part;
 use shop::Shop;
 use std::panic::AssertUnwindSafe;
+use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
@@ -47,28 +48,65 @@ pub fn sheet_key(model: &str, shop: &Shop, title: &str, settled: &Settled) -> St
     StageKey::new("sheet").with(&model).with(shop).with(&title).with(&settled).done()
 }
 
-/// A model that the reader has answered for, as a part.
-pub fn part_of(raw: &[u8]) -> Result<Part, JobError> {
-    let raw: RawModel = postcard::from_bytes(raw)
-        .map_err(|e| JobError::Read(kernel::ReadError::Reader(format!("the kept model cannot be read ({e})"))))?;
-    Ok(Part::from_raw(&raw)?)
+/// Name under which a model lies as it was read. The number is that of the form in which it lies.
+pub fn read_name(sha: &str) -> String {
+    format!("read2-{sha}")
+}
+
+/// A job's part: the model as it was read with what was answered about it. What only the reader can do over again (a drawing's plate) it does;
+/// so it does for models that an older build of this program read.
+pub fn part_of(db: &Db, reader: &Path, job: &Job, settled: &Settled) -> Result<Part, Fault> {
+    let reading = settled.reading();
+    let broken = |e: std::io::Error| Fault::internal(format!("a model could not be put down: {e}"));
+    let kept = db.act(|c| blobs::get(c, &read_name(&job.model)))?;
+    let kept: Option<Model> = kept.and_then(|b| postcard::from_bytes(&b).ok());
+    let drawn = |m: &Model| m.drawing.is_some() && Reading { solid: None, ..reading.clone() } != Reading::default();
+    let model = match kept {
+        Some(m) if !drawn(&m) => m,
+        _ => {
+            let bytes = db
+                .act(|c| blobs::get(c, &format!("model-{}", job.model)))?
+                .ok_or_else(|| Fault::internal(format!("the model of job {} is gone", job.id)))?;
+            let tmp = tempfile::Builder::new().prefix("goldchip-").tempfile().map_err(broken)?;
+            std::fs::write(tmp.path(), &bytes).map_err(broken)?;
+            intake::read_guarded(reader, &[crate::READER_WORD], tmp.path(), &reading, &intake::Limits::default())
+                .map_err(|e| match e {
+                    intake::ReadError::Reader(why) => Fault::internal(why),
+                    e => Fault::Model(e.to_string()),
+                })?
+        }
+    };
+    Part::from_model(&model, &reading).map_err(|e| Fault::Model(e.to_string()))
+}
+
+/// The part's ticket as JSON: kept under what it depends on, so that a large part is recognised once for each answer.
+pub fn part_sheet(db: &Db, reader: &Path, job: &Job, settled: &Settled, shop: &Shop) -> Result<Vec<u8>, Fault> {
+    let material = shop.material(settled.material.as_deref().unwrap_or(job::chain::DEFAULT_MATERIAL)).ok();
+    let key = StageKey::new("part").with(&job.model).with(&settled.answers).with(&material).done();
+    if let Some(kept) = db.act(|c| blobs::get(c, &key))? {
+        return Ok(kept);
+    }
+    let part = part_of(db, reader, job, settled)?;
+    let sheet = job::sheet::part_sheet(&part, shop, settled);
+    let json = serde_json::to_vec(&sheet).map_err(|e| Fault::internal(e.to_string()))?;
+    db.act(|c| blobs::put(c, &key, &json, false))?;
+    Ok(json)
 }
 
 struct Order {
     job: Job,
     shop: Shop,
     settled: Settled,
-    raw: Vec<u8>,
 }
 
 /// Work until told to stop.
-pub fn run(db: &Db, name: &str, stop: &AtomicBool) {
+pub fn run(db: &Db, name: &str, reader: &Path, stop: &AtomicBool) {
     let mut idle = 0_u32;
     while !stop.load(Ordering::Relaxed) {
         match db.act(|c| queue::claim(c, name)) {
             Ok(Some(claim)) => {
                 idle = 0;
-                one(db, name, &claim, stop);
+                one(db, name, reader, &claim, stop);
             }
             Ok(None) => {
                 idle += 1;
@@ -86,7 +124,7 @@ pub fn run(db: &Db, name: &str, stop: &AtomicBool) {
 }
 
 /// One task, whatever comes of it.
-fn one(db: &Db, name: &str, claim: &Claim, shutdown: &AtomicBool) {
+fn one(db: &Db, name: &str, reader: &Path, claim: &Claim, shutdown: &AtomicBool) {
     let stop = AtomicBool::new(false);
     let over = AtomicBool::new(false);
     let at: Mutex<(&'static str, f64)> = Mutex::new(("model", 0.0));
@@ -105,7 +143,7 @@ fn one(db: &Db, name: &str, claim: &Claim, shutdown: &AtomicBool) {
         let heard = |stage: &'static str, share: f64| {
             *at.lock().unwrap_or_else(PoisonError::into_inner) = (stage, share);
         };
-        let done = std::panic::catch_unwind(AssertUnwindSafe(|| plan(db, claim, &stop, &heard)));
+        let done = std::panic::catch_unwind(AssertUnwindSafe(|| plan(db, reader, claim, &stop, &heard)));
         over.store(true, Ordering::Relaxed);
         done
     });
@@ -140,7 +178,10 @@ enum Outcome {
 
 impl From<Fault> for Outcome {
     fn from(f: Fault) -> Self {
-        Outcome::Fault(f)
+        match f {
+            Fault::Model(why) => Outcome::Refused(why),
+            f => Outcome::Fault(f),
+        }
     }
 }
 
@@ -156,15 +197,19 @@ impl From<JobError> for Outcome {
 fn order(db: &Db, claim: &Claim) -> Result<Order, Fault> {
     db.act(|c| {
         let job: Job = jobs::table.find(claim.job_id).select(Job::as_select()).first(c)?;
-        let raw = blobs::get(c, &format!("raw-{}", job.model))?
-            .ok_or_else(|| Fault::internal(format!("the model of job {} is gone", job.id)))?;
         let shop = job_rows::shop_of(c, job.shop_revision_id)?;
         let settled = job_rows::settled(c, job.id)?;
-        Ok(Order { job, shop, settled, raw })
+        Ok(Order { job, shop, settled })
     })
 }
 
-fn plan(db: &Db, claim: &Claim, stop: &AtomicBool, heard: &(dyn Fn(&'static str, f64) + Sync)) -> Result<(), Outcome> {
+fn plan(
+    db: &Db,
+    reader: &Path,
+    claim: &Claim,
+    stop: &AtomicBool,
+    heard: &(dyn Fn(&'static str, f64) + Sync),
+) -> Result<(), Outcome> {
     let o = order(db, claim)?;
     let key = sheet_key(&o.job.model, &o.shop, &o.job.title, &o.settled);
     let cache = DbCache(db.clone());
@@ -181,7 +226,7 @@ fn plan(db: &Db, claim: &Claim, stop: &AtomicBool, heard: &(dyn Fn(&'static str,
     if !there {
         let desk = Desk { model: o.job.model.clone(), cache: &cache, stop, heard };
         desk.tell("model", 0.0)?;
-        let part = part_of(&o.raw)?;
+        let part = part_of(db, reader, &o.job, &o.settled)?;
         let planned = job::plan_at(&part, &o.job.title, &o.shop, &o.settled, &desk)?;
         let proof = job::prove_plan_at(&part, &planned.plan, &o.shop, &desk)?;
         desk.tell("card", 0.0)?;

@@ -95,7 +95,7 @@ async fn bad_files_get_their_sentence() {
     let jobs = "return document.querySelectorAll('[data-job]').length";
     b.js_until("return document.querySelectorAll('[data-job]').length === 4").await;
     drop_text(&b, "drawing.pdf", "%PDF").await;
-    b.text("drawing.pdf is not a STEP file; export the part as STEP").await;
+    b.text("this is a PDF, a picture of a drawing").await;
     drop_text(&b, "empty.step", "").await;
     b.text("empty").await;
     drop_text(&b, "garbage.step", &"no such thing ".repeat(500)).await;

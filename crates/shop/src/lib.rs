@@ -1,6 +1,7 @@
 //! The shop as plain data: cutters, holders, machine, vise, materials, each with the source of its numbers.
 
 pub mod machine;
+pub mod standards;
 pub mod tool;
 
 use machine::{Machine, Material, Vise};

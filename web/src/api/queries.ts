@@ -1,7 +1,7 @@
 import { queryOptions } from '@tanstack/react-query';
 import { readHistory } from '../model/history';
 import { api, Refused } from './client';
-import type { JobCard, JobState, Me, PersonCard, Sheet, Shop, Strip } from './types';
+import type { JobCard, JobState, Me, PartSheet, PersonCard, Sheet, Shop, Strip } from './types';
 
 const forever = { staleTime: Infinity };
 /** Signed out, or no such thing: asking again does not help. */
@@ -37,5 +37,15 @@ export const historyQuery = (id: number, revision: number | null, setup: number)
     enabled: revision !== null,
     ...forever,
   });
-export const meshQuery = (id: number) =>
-  queryOptions({ queryKey: ['mesh', id], queryFn: () => api.bytes(`/api/jobs/${id}/mesh`), ...forever });
+/** The part as it stands after a decision: it needs no plan. */
+export const partQuery = (id: number, revision: number) =>
+  queryOptions({
+    queryKey: ['part', id, revision],
+    queryFn: () => api.get<PartSheet>(`/api/jobs/${id}/part`),
+    placeholderData: (old: PartSheet | undefined) => old,
+    retry,
+    ...forever,
+  });
+/** Triangles; `reading` names what was answered about the file, on which they depend. */
+export const meshQuery = (id: number, reading: string) =>
+  queryOptions({ queryKey: ['mesh', id, reading], queryFn: () => api.bytes(`/api/jobs/${id}/mesh`), ...forever });

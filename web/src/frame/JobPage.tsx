@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { Navigate, useNavigate, useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
-import { api, historyQuery, jobQuery, meshQuery, sheetQuery, shopQuery, stripQuery } from '../api';
+import { api, historyQuery, jobQuery, meshQuery, partQuery, sheetQuery, shopQuery, stripQuery } from '../api';
 import type { Decision, Finding, JobState, Me, Place, Sheet } from '../api/types';
 import { changes } from '../model/changes';
 import { atLine, beside, type Cursor } from '../model/strip';
@@ -22,7 +22,8 @@ import { Decisions } from './Decisions';
 import { allOps, JobContext, TICKETS, type Job, type Ticket } from './job';
 import { useEvents } from './events';
 import { Keys } from './Keys';
-import { Over } from './Over';
+import { Over, OverPart } from './Over';
+import { PartContext, type PartDesk } from './part';
 import { ProofStrip } from './ProofStrip';
 import { RouteStrip } from './RouteStrip';
 import { refuse, Store, tell, themeName, UnitsContext } from './settings';
@@ -73,8 +74,7 @@ const Body = styled.main`
   }
 `;
 
-const cards: Record<Ticket, () => React.JSX.Element> = {
-  part: PartTicket,
+const cards: Record<Exclude<Ticket, 'part'>, () => React.JSX.Element> = {
   stock: StockTicket,
   hold: HoldTicket,
   order: OrderTicket,
@@ -111,7 +111,12 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const sheet = useQuery(sheetQuery(id, state.sheet_revision));
   const strip = useQuery(stripQuery(id, state.sheet_revision));
   const shop = useQuery(shopQuery);
-  const mesh = useQuery(meshQuery(id));
+  const reading = Object.entries(state.settled.answers ?? {})
+    .filter(([q]) => !/^(hole|point|radii|hair)\//.test(q))
+    .map(([q, a]) => `${q}=${a}`)
+    .join('|');
+  const mesh = useQuery(meshQuery(id, reading));
+  const part = useQuery(partQuery(id, state.card.revision));
   const [cursor] = useState(() => new Store<Cursor>({ setup: 0, at: -1 }));
   const [side, setSide] = useState(0);
   const [places, setPlaces] = useState<readonly Place[]>([]);
@@ -190,8 +195,8 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const history = useQuery(historyQuery(id, shows ? state.sheet_revision : null, setup));
 
   const play = useMemo<Play | null>(() => {
-    if (!s) return null;
     if (ticket === 'part') return { kind: 'part', blue: faces, brass: hover === null ? [] : [hover] };
+    if (!s) return null;
     if (ticket === 'stock') return { kind: 'part', block: s.stock.place };
     if (ticket === 'hold') {
       const x = s.sides[side];
@@ -257,7 +262,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   useShortcuts(keyed);
 
   const pick = useCallback((p: Picked) => setRuler(([a, b]) => (a && !b ? [a, p] : [p, null])), []);
-  const Card = cards[ticket];
+  const Card = ticket === 'part' ? null : cards[ticket];
   const job: Job | null =
     s && shop.data
       ? {
@@ -281,7 +286,31 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
           go,
         }
       : null;
+  const desk: PartDesk | null = part.data
+    ? { id, part: part.data, up: s?.hold.up ?? null, faces, setFaces, places, setPlaces, decide }
+    : null;
   const w = state.card.work;
+  const left = (
+    <Left>
+      <Stage
+        play={play}
+        mesh={mesh.data}
+        places={places}
+        cursor={cursor}
+        onHover={ticket === 'part' ? setHover : undefined}
+        onPick={ticket === 'part' ? pick : undefined}
+        ruler={ruler}
+        label={`${ticket}: picture of ${state.card.title}`}
+      >
+        {ticket === 'part' ? (
+          <OverPart hover={hover} ruler={ruler} onClear={() => setRuler([null, null])} />
+        ) : (
+          <Over ticket={ticket} setup={setup} />
+        )}
+      </Stage>
+      {ticket === 'cutters' ? <WindowPane /> : null}
+    </Left>
+  );
   return (
     <UnitsContext value={units}>
       <Page data-revision={state.card.revision} data-fresh={state.fresh}>
@@ -300,31 +329,20 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
             <Either of="Lengths in" words={['mm', 'inch']} second={units === 'inch'} />
           </Button>
         </Top>
-        <RouteStrip state={state} sheet={s} id={id} />
-        {job ? (
+        <RouteStrip state={state} sheet={s} part={part.data} id={id} />
+        {ticket === 'part' && desk ? (
+          <PartContext value={desk}>
+            <Body>
+              {left}
+              <section className="card" aria-label={ticket} tabIndex={0}>
+                <PartTicket />
+              </section>
+            </Body>
+          </PartContext>
+        ) : job && Card ? (
           <JobContext value={job}>
             <Body>
-              <Left>
-                <Stage
-                  play={play}
-                  mesh={mesh.data}
-                  places={places}
-                  cursor={cursor}
-                  onHover={ticket === 'part' ? setHover : undefined}
-                  onPick={ticket === 'part' ? pick : undefined}
-                  ruler={ruler}
-                  label={`${ticket}: picture of ${state.card.title}`}
-                >
-                  <Over
-                    ticket={ticket}
-                    hover={hover}
-                    ruler={ruler}
-                    onClear={() => setRuler([null, null])}
-                    setup={setup}
-                  />
-                </Stage>
-                {ticket === 'cutters' ? <WindowPane /> : null}
-              </Left>
+              {left}
               <section className="card" aria-label={ticket} tabIndex={0}>
                 <Card />
               </section>

@@ -8,6 +8,11 @@ const Bar = styled.div<{ $refused: boolean }>`
   bottom: 44px;
   transform: translateX(-50%);
   z-index: 60;
+  /* A file may be dropped through it. */
+  pointer-events: none;
+  button {
+    pointer-events: auto;
+  }
   max-width: min(760px, 92vw);
   display: flex;
   gap: 12px;

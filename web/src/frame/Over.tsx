@@ -3,6 +3,7 @@ import { Link, Quiet } from '../parts/basics';
 import type { Picked } from '../stage/scene';
 import { say, saySize } from '../model/units';
 import { useJob, type Ticket } from './job';
+import { usePart } from './part';
 import { useUnits } from './settings';
 
 const Box = styled.div`
@@ -14,44 +15,48 @@ const Box = styled.div`
   }
 `;
 
-interface Props {
-  ticket: Ticket;
+function Shown({ places, hide }: { places: readonly unknown[]; hide: () => void }) {
+  return places.length > 0 ? (
+    <p>
+      Red: where the finding is. <Link onPress={hide}>Hide</Link>
+    </p>
+  ) : null;
+}
+
+interface PartProps {
   hover: number | null;
   ruler: [Picked | null, Picked | null];
   onClear: () => void;
-  setup: number;
 }
 
-/** The words over the picture: what it shows, and what is under the pointer. */
-export function Over({ ticket, hover, ruler: [a, b], onClear, setup }: Props) {
+/** The words over the part: what is under the pointer, and what was measured. */
+export function OverPart({ hover, ruler: [a, b], onClear }: PartProps) {
+  const { part, places, setPlaces } = usePart();
+  const { units } = useUnits();
+  const d = a && b ? a.point.map((v, k) => (b.point[k] ?? 0) - v) : null;
+  return (
+    <Box>
+      <h2>{hover === null ? saySize(part.size, units) : part.faces[hover]}</h2>
+      {d ? (
+        <p>
+          {say(Math.hypot(...d), 'mm', units, 3)} apart (X {say(d[0] ?? 0, 'mm', units)}, Y{' '}
+          {say(d[1] ?? 0, 'mm', units)}, Z {say(d[2] ?? 0, 'mm', units)}), to {say(part.chord_error, 'mm', units, 3)} on
+          round faces. <Link onPress={onClear}>Clear</Link>
+        </p>
+      ) : (
+        <Quiet>
+          {a ? 'Press a second point to measure' : 'Point at a face for its name; press two points to measure'}
+        </Quiet>
+      )}
+      <Shown places={places} hide={() => setPlaces([])} />
+    </Box>
+  );
+}
+
+/** The words over the picture: what it shows. */
+export function Over({ ticket, setup }: { ticket: Ticket; setup: number }) {
   const { sheet, side, places, setPlaces } = useJob();
   const { units } = useUnits();
-  const show =
-    places.length > 0 ? (
-      <p>
-        Red: where the finding is. <Link onPress={() => setPlaces([])}>Hide</Link>
-      </p>
-    ) : null;
-  if (ticket === 'part') {
-    const d = a && b ? a.point.map((v, k) => (b.point[k] ?? 0) - v) : null;
-    return (
-      <Box>
-        <h2>{hover === null ? saySize(sheet.part.size, units) : sheet.part.faces[hover]}</h2>
-        {d ? (
-          <p>
-            {say(Math.hypot(...d), 'mm', units, 3)} apart (X {say(d[0] ?? 0, 'mm', units)}, Y{' '}
-            {say(d[1] ?? 0, 'mm', units)}, Z {say(d[2] ?? 0, 'mm', units)}), to{' '}
-            {say(sheet.part.chord_error, 'mm', units, 3)} on round faces. <Link onPress={onClear}>Clear</Link>
-          </p>
-        ) : (
-          <Quiet>
-            {a ? 'Press a second point to measure' : 'Point at a face for its name; press two points to measure'}
-          </Quiet>
-        )}
-        {show}
-      </Box>
-    );
-  }
   if (ticket === 'stock')
     return (
       <Box>
@@ -72,7 +77,7 @@ export function Over({ ticket, hover, ruler: [a, b], onClear, setup }: Props) {
             ? 'Stock after the chosen step; blue its cuts, dashed its rapids'
             : 'Brass: cut surface'}
       </Quiet>
-      {show}
+      <Shown places={places} hide={() => setPlaces([])} />
     </Box>
   );
 }

@@ -1,6 +1,6 @@
 import { NavLink } from 'react-router';
 import styled from 'styled-components';
-import type { JobState, Sheet } from '../api/types';
+import type { JobState, PartSheet, Sheet } from '../api/types';
 import { Stamp, type StampKind } from '../parts/Stamp';
 import { saySize, say } from '../model/units';
 import { TICKETS, type Ticket } from './job';
@@ -80,10 +80,30 @@ const names: Record<Ticket, string> = {
 
 const count = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
 
+interface Props {
+  state: JobState;
+  sheet: Sheet | undefined;
+  /** The part is known before the sheet is. */
+  part: PartSheet | undefined;
+  id: number;
+}
+
 /** The tickets of a job in the order of the work, each with its stamp, its number and its findings. */
-export function RouteStrip({ state, sheet, id }: { state: JobState; sheet: Sheet | undefined; id: number }) {
+export function RouteStrip({ state, sheet, part, id }: Props) {
   const { units } = useUnits();
   const s = (t: Ticket): Stamped => {
+    if (t === 'part' && part) {
+      const grave = part.questions.filter((q) => q.grave && q.answer === null).length + part.doubts.length;
+      const open = part.questions.filter((q) => q.answer === null).length;
+      return {
+        number: saySize(part.size, units),
+        ...(grave > 0
+          ? { kind: 'answer' as const, words: `needs ${count(grave, 'answer')}` }
+          : open > 0
+            ? { kind: 'proposed' as const, words: `${count(open, 'question')}` }
+            : { kind: 'decided' as const, words: 'read' }),
+      };
+    }
     if (!sheet) return { number: '–', kind: 'open', words: state.card.work.kind === 'failed' ? 'refused' : 'working' };
     const ops = sheet.sides.flatMap((x) => x.operations);
     const settled = (yes: boolean): Pick<Stamped, 'kind' | 'words'> =>
@@ -91,15 +111,8 @@ export function RouteStrip({ state, sheet, id }: { state: JobState; sheet: Sheet
     // What lies behind an edit is stale until it is worked out again; the part itself never is.
     const stale = !state.fresh && t !== 'part' ? ({ kind: 'stale', words: 'stale' } as const) : null;
     switch (t) {
-      case 'part': {
-        const n = sheet.part.doubts.length;
-        return {
-          number: saySize(sheet.part.size, units),
-          ...(n > 0
-            ? { kind: 'answer' as const, words: `${n} to look at` }
-            : { kind: 'decided' as const, words: 'read' }),
-        };
-      }
+      case 'part':
+        return { number: saySize(sheet.part.size, units), kind: 'decided', words: 'read' };
       case 'stock':
         return {
           number: saySize(sheet.stock.size, units),

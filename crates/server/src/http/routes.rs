@@ -16,7 +16,6 @@ use actix_web::web::{Bytes, Data, Json, Path, Query, ServiceConfig};
 use actix_web::{HttpRequest, HttpResponse, delete, get, patch, post};
 use diesel::prelude::*;
 use serde::{Deserialize, Serialize};
-use std::io::Write;
 use ts_rs::TS;
 
 type Answer<T> = Result<Json<T>, Fault>;
@@ -44,6 +43,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(sheet)
         .service(strip)
         .service(history)
+        .service(part_route)
         .service(mesh)
         .service(picture_route)
         .service(model_route)
@@ -213,23 +213,23 @@ async fn upload(Signed(me): Signed, house: Data<House>, q: Query<Upload>, body: 
 
 /// Read an uploaded model in a child process; what it said, and a picture of the part.
 pub fn read_model(reader: &std::path::Path, file: &str, bytes: &[u8]) -> Result<(Vec<u8>, Vec<u8>), Fault> {
-    let lower = file.to_lowercase();
-    if ![".step", ".stp", ".p21"].iter().any(|e| lower.ends_with(e)) {
-        return Err(Fault::Model(format!(
-            "{file} is no STEP file; export the part as STEP (.step or .stp) and drop that"
-        )));
-    }
     let io = |e: std::io::Error| Fault::internal(format!("a model could not be put down: {e}"));
-    let mut tmp = tempfile::Builder::new().prefix("goldchip-").suffix(".step").tempfile().map_err(io)?;
-    tmp.write_all(bytes).map_err(io)?;
-    let raw = kernel::read_guarded(reader, &[crate::READER_WORD], tmp.path(), &kernel::Limits::default()).map_err(
-        |e| match e {
-            kernel::ReadError::Reader(why) => Fault::internal(why),
-            e => Fault::Model(sentence(&e.to_string())),
-        },
-    )?;
-    let part = part::Part::from_raw(&raw).map_err(|e| Fault::Model(sentence(&e.to_string())))?;
-    let raw = postcard::to_stdvec(&raw).map_err(|e| Fault::internal(e.to_string()))?;
+    let tmp = tempfile::Builder::new().prefix("goldchip-").tempfile().map_err(io)?;
+    std::fs::write(tmp.path(), bytes).map_err(io)?;
+    let model = intake::read_guarded(
+        reader,
+        &[crate::READER_WORD],
+        tmp.path(),
+        &intake::Reading::default(),
+        &intake::Limits::default(),
+    )
+    .map_err(|e| match e {
+        intake::ReadError::Reader(why) => Fault::internal(why),
+        e => Fault::Model(sentence(&format!("{file}: {e}"))),
+    })?;
+    let part = part::Part::from_model(&model, &intake::Reading::default())
+        .map_err(|e| Fault::Model(sentence(&format!("{file}: {e}"))))?;
+    let raw = postcard::to_stdvec(&model).map_err(|e| Fault::internal(e.to_string()))?;
     Ok((raw, job::sheet::picture(&part.mesh)))
 }
 
@@ -341,13 +341,34 @@ async fn history(Signed(me): Signed, house: Data<House>, p: Path<(i64, usize)>) 
     of_sheet(me, house, id, "application/octet-stream", move |k| Names::of(k).history(setup)).await
 }
 
+/// A job's part as it stands.
+async fn part_now(me: Me, house: &House, id: i64) -> Result<part::Part, Fault> {
+    let (db, reader) = (house.db.clone(), house.reader.clone());
+    let work = actix_web::web::block(move || {
+        let (job, settled) = db.act(|c| Ok((jobs::of(c, &me, id)?, jobs::settled(c, id)?)))?;
+        crate::work::part_of(&db, &reader, &job, &settled)
+    });
+    work.await.map_err(|e| Fault::internal(e.to_string()))?
+}
+
+#[get("/api/jobs/{id}/part")]
+async fn part_route(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    let (db, reader, id) = (house.db.clone(), house.reader.clone(), *id);
+    let work = actix_web::web::block(move || {
+        let (job, settled, shop) = db.act(|c| {
+            let job = jobs::of(c, &me, id)?;
+            let (settled, shop) = (jobs::settled(c, id)?, jobs::shop_of(c, job.shop_revision_id)?);
+            Ok((job, settled, shop))
+        })?;
+        crate::work::part_sheet(&db, &reader, &job, &settled, &shop)
+    });
+    let json = work.await.map_err(|e| Fault::internal(e.to_string()))??;
+    Ok(HttpResponse::Ok().content_type("application/json").body(json))
+}
+
 #[get("/api/jobs/{id}/mesh")]
 async fn mesh(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
-    let raw = house.db.run(move |c| {
-        let job = jobs::of(c, &me, *id)?;
-        blobs::get(c, &format!("raw-{}", job.model))?.ok_or(Fault::NoSuch("model"))
-    });
-    let part = crate::work::part_of(&raw.await?).map_err(|e| Fault::internal(e.to_string()))?;
+    let part = part_now(me, &house, *id).await?;
     Ok(HttpResponse::Ok().content_type("application/octet-stream").body(job::sheet::mesh_bytes(&part.mesh)))
 }
 

@@ -7,4 +7,4 @@ import type { Units } from "./Units";
 /**
  * One decision. The last one on a key stands; `Undo` of it is the earlier value, appended again.
  */
-export type Decision = { "about": "material", id: string | null, } | { "about": "stock", choice: StockChoice | null, } | { "about": "order", choice: Order | null, } | { "about": "operation", id: string, change: Override | null, } | { "about": "sequence", id: string, before: string | null, } | { "about": "units", units: Units | null, };
+export type Decision = { "about": "material", id: string | null, } | { "about": "stock", choice: StockChoice | null, } | { "about": "order", choice: Order | null, } | { "about": "operation", id: string, change: Override | null, } | { "about": "sequence", id: string, before: string | null, } | { "about": "answer", question: string, answer: string | null, } | { "about": "units", units: Units | null, };

@@ -3,4 +3,4 @@
 /**
  * Sort of feature.
  */
-export type FeatureKind = "face" | "pocket" | "step" | "hole" | "chamfer" | "corner" | "slanted";
+export type FeatureKind = "hole" | "nut_pocket" | "pocket" | "slot" | "step" | "cut_out" | "corner" | "t_slot" | "undercut" | "groove" | "flat" | "key_seat" | "diameter" | "taper" | "round" | "fillet" | "chamfer" | "free" | "face" | "slanted" | "wall" | "floor" | "crossing" | "pattern";

@@ -30,6 +30,10 @@ operations: { [key in string]: Override },
  */
 sequence: Array<Moved>, 
 /**
+ * By question about the part.
+ */
+answers: { [key in string]: string }, 
+/**
  * Unit of the screens.
  */
 units: Units | null, };

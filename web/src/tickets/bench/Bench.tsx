@@ -54,8 +54,6 @@ const Desk = styled(DropZone)`
   }
 `;
 
-const wrong = (name: string) => `${name} is not a STEP file; export the part as STEP (.step or .stp) and drop that`;
-
 /** The start: the jobs as cards; a model dropped here becomes one. */
 export function Bench({ me }: { me: Me }) {
   const client = useQueryClient();
@@ -79,7 +77,6 @@ export function Bench({ me }: { me: Me }) {
     mutationFn: async (files: File[]) => {
       const made: JobCard[] = [];
       for (const f of files) {
-        if (!/\.(step|stp)$/i.test(f.name)) throw new Error(wrong(f.name));
         made.push(await api.post<JobCard>(`/api/jobs?file=${encodeURIComponent(f.name)}`, f));
       }
       return made;
@@ -124,7 +121,7 @@ export function Bench({ me }: { me: Me }) {
         </Top>
         <main style={{ flex: 1, minHeight: 0, display: 'flex' }}>
           <Desk
-            aria-label="Drop STEP files to begin jobs"
+            aria-label="Drop models to begin jobs"
             getDropOperation={(types) => (types.has('text/plain') ? 'cancel' : 'copy')}
             onDrop={(e) =>
               void Promise.all(e.items.flatMap((i) => (i.kind === 'file' ? [i.getFile()] : []))).then(
@@ -135,15 +132,15 @@ export function Bench({ me }: { me: Me }) {
             <div className="head">
               <h1>{away ? 'Put away' : 'On the bench'}</h1>
               <FileTrigger
-                acceptedFileTypes={['.step', '.stp']}
+                acceptedFileTypes={['.step', '.stp', '.stl', '.3mf', '.dxf']}
                 allowsMultiple
                 onSelect={(l) => l && upload.mutate(Array.from(l))}
               >
                 <Button $main isDisabled={upload.isPending}>
-                  {upload.isPending ? 'Taking the file …' : 'Begin a job from a STEP file'}
+                  {upload.isPending ? 'Taking the file …' : 'Begin a job from a model'}
                 </Button>
               </FileTrigger>
-              <Quiet>or drop it anywhere here; a whole proposal comes by itself</Quiet>
+              <Quiet>STEP, STL, 3MF or a DXF outline; or drop it anywhere here</Quiet>
               <Line style={{ marginLeft: 'auto' }}>
                 {put.length > 0 || away ? (
                   <Button $small onPress={() => setAway(!away)}>
@@ -166,8 +163,8 @@ export function Bench({ me }: { me: Me }) {
                 <h2>{away ? 'Nothing is put away' : 'The bench is clear'}</h2>
                 {away ? null : (
                   <p>
-                    Drop a STEP file of a part. Stock, sides, order, cutters, programs and their proof follow without a
-                    question.
+                    Drop a model of a part: STEP, STL, 3MF, or an outline as DXF. Stock, sides, order, cutters, programs
+                    and their proof follow without a question.
                   </p>
                 )}
               </div>

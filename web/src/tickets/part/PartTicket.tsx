@@ -1,11 +1,12 @@
 import { useMemo, useState } from 'react';
 import styled from 'styled-components';
-import { useJob } from '../../frame/job';
+import { usePart } from '../../frame/part';
 import { useUnits } from '../../frame/settings';
 import { say, saySize } from '../../model/units';
 import { Button, Head, Line, Quiet, Rows, Section } from '../../parts/basics';
 import { FindingRow } from '../../parts/FindingRow';
-import { grouped, left, type Group } from './group';
+import { grouped, hardest, left, sectionOf, type Group, type Section as Sort } from './group';
+import { QuestionRow } from './QuestionRow';
 import { grounds, Num } from '../../parts/Number';
 
 const Numbers = styled.dl`
@@ -39,6 +40,10 @@ const List = styled.table`
   tr.lit td {
     background: ${(p) => p.theme.blueWash};
   }
+  tr.more td {
+    border-top: 0;
+    padding-left: 16px;
+  }
   tr[data-hard] .hard {
     font-weight: 600;
     color: ${(p) => p.theme.amber};
@@ -54,29 +59,81 @@ const List = styled.table`
   }
 `;
 
-/** Deeper than this many diameters a cutter bends and chatters: where long tools begin (common practice, no source). */
-const LONG = 4;
+const sorts: readonly { id: Sort; words: string }[] = [
+  { id: 'cut', words: 'to cut' },
+  { id: 'relation', words: 'walls, patterns, crossings' },
+  { id: 'edge', words: 'edges' },
+  { id: 'face', words: 'plain faces' },
+];
 
-/** What the part is, what is doubtful, and its features with the one number that makes each hard. */
-export function PartTicket() {
-  const { id, sheet, faces, setFaces, setPlaces } = useJob();
+/** A feature's own sizes, what stands in the way, what it needs. */
+function More({ g }: { g: Group }) {
   const { units } = useUnits();
-  const p = sheet.part;
+  const f = g.first;
+  const size = (d: { name: string; value: number; unit: string }) =>
+    `${d.name} ${d.unit === 'deg' ? `${say(d.value, '', units, 2)}°` : say(d.value, d.unit, units)}`;
+  return (
+    <tr className="more">
+      <td colSpan={4}>
+        <ul>
+          {f.dims.length > 0 ? <li>{f.dims.map(size).join(', ')}</li> : null}
+          {f.blocked.map((b) => (
+            <li key={b.from}>
+              Not from {b.from}: {b.by.charAt(0).toLowerCase() + b.by.slice(1)} stands in the way
+            </li>
+          ))}
+          {f.cutter ? <li>Needs a {f.cutter}</li> : null}
+          {f.remarks.map((r) => (
+            <li key={r}>{r}</li>
+          ))}
+          {f.hard.map((h) => (
+            <li key={h.what}>
+              {h.what} {h.unit ? say(h.value, h.unit === '×' ? '' : h.unit, units) : ''} {h.unit === '×' ? '×' : ''}:{' '}
+              <Quiet>{h.why}</Quiet>
+            </li>
+          ))}
+        </ul>
+      </td>
+    </tr>
+  );
+}
+
+/** What the part is, what is doubtful and asked, and its features, the hardest first. */
+export function PartTicket() {
+  const { id, part: p, up, faces, setFaces, setPlaces, decide } = usePart();
+  const { units } = useUnits();
   const [from, setFrom] = useState<string | null>(null);
-  const sides = useMemo(() => [...new Set(p.features.flatMap((f) => f.from))].sort(), [p.features]);
+  const [sort, setSort] = useState<Sort>('cut');
+  const [open, setOpen] = useState<string | null>(null);
   const rows = useMemo(() => grouped(p.features), [p.features]);
-  const shown = from === null ? rows : rows.filter((g) => g.from.includes(from));
-  const light = (g: Group) => {
+  const sides = useMemo(
+    () => [...new Set(p.features.filter((f) => sectionOf(f.kind) === 'cut').flatMap((f) => f.from))].sort().slice(0, 8),
+    [p.features],
+  );
+  const shown = rows.filter((g) => sectionOf(g.kind) === sort && (from === null || g.from.includes(from)));
+  const light = (list: readonly number[]) => {
     setPlaces([]);
-    setFaces(faces === g.faces ? [] : g.faces);
+    setFaces(faces === list ? [] : list);
   };
+  const press = (g: Group) => {
+    light(g.faces);
+    setOpen(open === g.id ? null : g.id);
+  };
+  const unanswered = p.questions.filter((q) => q.answer === null).length;
   return (
     <>
       <Head>
-        <h1>{saySize(p.size, units)}</h1>
-        <Quiet>{sheet.stock.material_name}</Quiet>
+        <h1>{p.body.what}</h1>
+        <Quiet>{p.material}</Quiet>
       </Head>
       <Numbers>
+        <dt>Size</dt>
+        <dd>{saySize(p.size, units)}</dd>
+        <dt>Read from</dt>
+        <dd>
+          {p.origin.format}
+          {p.origin.fitted === null ? '' : `, faces fitted within ${say(p.origin.fitted, 'mm', units, 4)}`}
+        </dd>
         <dt>Volume</dt>
         <dd>
           <Num value={p.volume} unit="mm³" digits={0} why={grounds('Volume', p.mass_why)} />
@@ -92,6 +149,13 @@ export function PartTicket() {
         <dt>Faces</dt>
         <dd>{p.faces.length}</dd>
       </Numbers>
+      {p.body.symmetry.length > 0 ? (
+        <p>
+          <Quiet>
+            It is {p.body.symmetry.map((s) => s.what).join(', ')}: {p.body.symmetry[0]?.good_for}.
+          </Quiet>
+        </p>
+      ) : null}
       {p.doubts.length > 0 ? (
         <Section aria-label="Doubts">
           <h2>Doubtful</h2>
@@ -104,10 +168,42 @@ export function PartTicket() {
           </Rows>
         </Section>
       ) : null}
+      {p.questions.length > 0 ? (
+        <Section aria-label="Questions">
+          <h2>{unanswered > 0 ? `${unanswered} of ${p.questions.length} questions are open` : 'All is answered'}</h2>
+          <Rows>
+            {p.questions.map((q) => (
+              <li key={q.id}>
+                <QuestionRow
+                  question={q}
+                  onAnswer={(answer) => decide({ about: 'answer', question: q.id, answer })}
+                  onShow={() => light(q.faces)}
+                />
+              </li>
+            ))}
+          </Rows>
+        </Section>
+      ) : null}
       <Section aria-label="Features">
-        <Line style={{ justifyContent: 'space-between' }}>
-          <h2>{p.features.length} features</h2>
-          <Line>
+        <h2>{p.features.length} features, the hardest first</h2>
+        <Line>
+          {sorts.map((s) => {
+            const n = rows.filter((g) => sectionOf(g.kind) === s.id).reduce((a, g) => a + g.count, 0);
+            return n > 0 ? (
+              <Button
+                key={s.id}
+                $small
+                $main={sort === s.id}
+                aria-pressed={sort === s.id}
+                onPress={() => setSort(s.id)}
+              >
+                {n} {s.words}
+              </Button>
+            ) : null;
+          })}
+        </Line>
+        {sort === 'cut' && sides.length > 1 ? (
+          <Line style={{ marginTop: 6 }}>
             <Quiet>cut from</Quiet>
             <Button $small $main={from === null} aria-pressed={from === null} onPress={() => setFrom(null)}>
               any
@@ -118,56 +214,58 @@ export function PartTicket() {
               </Button>
             ))}
           </Line>
-        </Line>
+        ) : null}
         <List>
           <thead>
             <tr>
               <th>what</th>
-              <th>from</th>
-              <th className="n">depth</th>
-              <th className="n">corner</th>
-              <th className="n" title="Depth divided by the diameter of the largest cutter that fits">
-                reach
-              </th>
+              {sort === 'relation' ? null : <th>from</th>}
+              <th>hard by</th>
+              {sort === 'relation' ? null : <th className="n">depth</th>}
             </tr>
           </thead>
           <tbody>
-            {shown.map((g) => {
-              const why = left(g, sheet.hold.up);
-              const long = (g.reach ?? 0) > LONG;
-              return (
+            {shown.flatMap((g) => {
+              const why = up === null || sort === 'relation' ? null : left(g, up);
+              const h = hardest(g.first);
+              const hard = (h !== null && h.share >= 1) || why !== null;
+              const row = (
                 <tr
                   key={g.id}
                   data-feature={g.kind}
-                  data-hard={long || why !== null || undefined}
-                  className={faces === g.faces ? 'lit' : ''}
+                  data-hard={hard || undefined}
+                  className={open === g.id ? 'lit' : ''}
                 >
                   <td>
-                    <button type="button" onClick={() => light(g)} aria-pressed={faces === g.faces}>
+                    <button type="button" onClick={() => press(g)} aria-pressed={faces === g.faces}>
                       {g.count > 1 ? `${g.count} × ` : ''}
                       {g.what}
                     </button>
                   </td>
-                  <td className={why ? 'hard' : ''}>
-                    {g.from.join(' ')} {why === 'another side' ? `▲ ${why}` : why}
+                  {sort === 'relation' ? null : (
+                    <td className={why ? 'hard' : ''}>
+                      {g.from.join(' ')} {why === 'another side' ? `▲ ${why}` : why}
+                    </td>
+                  )}
+                  <td className={h && h.share >= 1 ? 'hard' : ''} title={h?.why}>
+                    {h && h.share >= 0.3 ? h.text : ''}
                   </td>
-                  <td className="n">{g.depth === null ? '' : <Num value={g.depth} unit="mm" bare />}</td>
-                  <td className="n">{g.corner === null ? '' : `R ${say(g.corner, 'mm', units).replace(/ .*/, '')}`}</td>
-                  <td className={`n ${long ? 'hard' : ''}`}>{g.reach === null ? '' : `${g.reach.toFixed(1)} ×`}</td>
+                  {sort === 'relation' ? null : (
+                    <td className="n">{g.depth === null ? '' : <Num value={g.depth} unit="mm" bare />}</td>
+                  )}
                 </tr>
               );
+              return open === g.id ? [row, <More key={`${g.id}+`} g={g} />] : [row];
             })}
           </tbody>
         </List>
         <p>
-          <Quiet>
-            Press a feature to light its faces. Lengths in {units}; reach is depth ÷ the largest cutter that fits.
-          </Quiet>
+          <Quiet>Press a feature to light its faces and to see its sizes. Lengths in {units}.</Quiet>
         </p>
       </Section>
       <p style={{ marginTop: 12 }}>
         <a href={`/api/jobs/${id}/model`} download>
-          Take the STEP file back
+          Take the file back
         </a>
       </p>
     </>

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Feature } from '../../api/types';
-import { grouped, left } from './group';
+import { grouped, hardest, left, sectionOf } from './group';
 
 const f = (what: string, from: string[], faces: number[], depth = 5) =>
   ({ id: what + faces[0], kind: 'hole', what, from, depth, corner: null, reach: 1, faces }) as unknown as Feature;
@@ -12,6 +12,15 @@ describe('features', () => {
       [2, [1, 2, 3]],
       [1, [4]],
     ]);
+  });
+
+  it('are as hard as their gravest reason, where small radii weigh more', () => {
+    const h = (what: string, value: number, unit: string, limit: number) => ({ what, value, unit, limit, why: '' });
+    expect(hardest({ hard: [] })).toBeNull();
+    const both = [h('depth ÷ diameter', 5, '×', 10), h('corner radius', 1, 'mm', 2)];
+    expect(hardest({ hard: both })).toMatchObject({ share: 2, text: 'corner radius 1.00 mm' });
+    expect(sectionOf('wall')).toBe('relation');
+    expect(sectionOf('hole')).toBe('cut');
   });
 
   it('are left when no planned side reaches them', () => {

@@ -6,6 +6,8 @@ export interface Group {
   what: string;
   kind: FeatureKind;
   count: number;
+  /** The first of them, for its sizes and reasons. */
+  first: Feature;
   from: string[];
   depth: number | null;
   corner: number | null;
@@ -15,6 +17,20 @@ export interface Group {
 
 const n = (v: number | null) => (v === null ? '' : v.toFixed(3));
 
+/** What is to be looked at first, and what hardly ever. */
+export type Section = 'cut' | 'edge' | 'relation' | 'face';
+const sections: Partial<Record<FeatureKind, Section>> = {
+  wall: 'relation',
+  floor: 'relation',
+  crossing: 'relation',
+  pattern: 'relation',
+  face: 'face',
+  round: 'edge',
+  fillet: 'edge',
+  chamfer: 'edge',
+};
+export const sectionOf = (k: FeatureKind): Section => sections[k] ?? 'cut';
+
 export function grouped(list: readonly Feature[]): Group[] {
   const out = new Map<string, Group>();
   for (const f of list) {
@@ -23,9 +39,21 @@ export function grouped(list: readonly Feature[]): Group[] {
     if (g) {
       g.count += 1;
       g.faces = [...g.faces, ...f.faces];
-    } else out.set(key, { ...f, count: 1, faces: [...f.faces] });
+    } else out.set(key, { ...f, count: 1, first: f, faces: [...f.faces] });
   }
   return [...out.values()];
+}
+
+/** The reason that makes a feature hard, the gravest first, with its share of the limit. */
+export function hardest(f: Pick<Feature, 'hard'>): { share: number; text: string; why: string } | null {
+  let best: { share: number; text: string; why: string } | null = null;
+  for (const h of f.hard) {
+    const share = h.unit === 'mm' ? h.limit / Math.max(h.value, 1e-3) : h.value / h.limit;
+    if (best && best.share >= share) continue;
+    const value = h.unit === '' ? '' : `${h.value.toFixed(h.unit === '×' ? 1 : 2)} ${h.unit}`;
+    best = { share, text: `${h.what} ${value}`.trim(), why: h.why };
+  }
+  return best;
 }
 
 const opposite = (up: string) => `${up.startsWith('+') ? '−' : '+'}${up.slice(1)}`;

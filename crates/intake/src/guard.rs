@@ -1,12 +1,12 @@
 //! Reading an untrusted file in a child process with limits on memory, time and output.
 
-use crate::bridge::ffi;
-use crate::model::RawModel;
+use crate::{Format, Model, Reading, read_here};
+use kernel::Meshing;
+use serde::{Deserialize, Serialize};
 use std::ffi::OsStr;
 use std::io::{Read, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
-use std::sync::{Mutex, MutexGuard};
 use std::time::{Duration, Instant};
 
 /// What a reading may use. The defaults are those that were measured to suffice for ordinary parts with a wide margin.
@@ -22,10 +22,8 @@ pub struct Limits {
     pub wall: Duration,
     /// Largest answer, bytes.
     pub output_bytes: u64,
-    /// Largest distance between mesh and surface, mm.
-    pub chord_mm: f64,
-    /// Largest turn between neighbouring chords, rad.
-    pub angle_rad: f64,
+    /// How finely surfaces become triangles.
+    pub meshing: Meshing,
 }
 
 impl Default for Limits {
@@ -36,8 +34,7 @@ impl Default for Limits {
             cpu_seconds: 30,
             wall: Duration::from_secs(60),
             output_bytes: 512 << 20,
-            chord_mm: 0.001,
-            angle_rad: 0.2,
+            meshing: Meshing::default(),
         }
     }
 }
@@ -66,19 +63,17 @@ pub enum ReadError {
         /// The limit.
         limit: u64,
     },
-    /// No STEP header.
-    #[error(
-        "this is not a STEP file (it does not begin with ISO-10303-21); export the part as STEP, AP203, AP214 or AP242"
-    )]
-    NotStep,
+    /// No format that is read here.
+    #[error("{0}")]
+    Unknown(&'static str),
     /// The end of the file is missing.
-    #[error("the STEP file is cut off (END-ISO-10303-21 is missing); copy or export it again")]
-    CutOff,
-    /// The kernel refused.
-    #[error("the STEP file could not be read: {0}; open it where it was made and export it again")]
+    #[error("the {0} file is cut off (its end is missing); copy or export it again")]
+    CutOff(Format),
+    /// The reader refused; a whole sentence.
+    #[error("{0}")]
     Refused(String),
     /// The child died or ran over a limit.
-    #[error("reading the STEP file was stopped: {0}; export the part again with fewer or simpler faces")]
+    #[error("reading the file was stopped: {0}; export the part again with fewer or simpler faces")]
     Stopped(String),
     /// The reader itself could not be started.
     #[error("the reader could not be started ({0}); reinstall Gold Chip")]
@@ -99,34 +94,49 @@ fn precheck(file: &Path, limits: &Limits) -> Result<(), ReadError> {
         return Err(ReadError::TooLarge { mb: meta.len() >> 20, limit: limits.file_bytes >> 20 });
     }
     let bytes = std::fs::read(file).map_err(open)?;
-    let head = &bytes[..bytes.len().min(4096)];
-    let find = |hay: &[u8], needle: &[u8]| hay.windows(needle.len()).any(|w| w == needle);
-    if !find(head, b"ISO-10303-21") {
-        return Err(ReadError::NotStep);
+    match Format::of(&bytes) {
+        Err(why) => Err(ReadError::Unknown(why)),
+        Ok(f @ Format::Step) => {
+            let tail = &bytes[bytes.len().saturating_sub(4096)..];
+            let end = b"END-ISO-10303-21";
+            if tail.windows(end.len()).any(|w| w == end) { Ok(()) } else { Err(ReadError::CutOff(f)) }
+        }
+        Ok(_) => Ok(()),
     }
-    let tail = &bytes[bytes.len().saturating_sub(4096)..];
-    if !find(tail, b"END-ISO-10303-21") {
-        return Err(ReadError::CutOff);
-    }
-    Ok(())
 }
 
-/// Read `file` in a child: `reader` with `reader_args`, the file, the chord and the angle is started and must call
-/// [`reader_main`]. The strict reading is tried first, then the lax one (the child does both).
+/// What the child is to do.
+#[derive(Serialize, Deserialize)]
+struct Errand {
+    file: PathBuf,
+    chord_mm: f64,
+    angle_rad: f64,
+    memory_bytes: u64,
+    cpu_seconds: u64,
+    reading: Reading,
+}
+
+/// Read `file` in a child: `reader` with `reader_args` and one argument more is started and must call [`reader_main`].
 pub fn read_guarded<S: AsRef<OsStr>>(
     reader: &Path,
     reader_args: &[S],
     file: &Path,
+    reading: &Reading,
     limits: &Limits,
-) -> Result<RawModel, ReadError> {
+) -> Result<Model, ReadError> {
     precheck(file, limits)?;
+    let errand = Errand {
+        file: file.to_path_buf(),
+        chord_mm: limits.meshing.chord_mm,
+        angle_rad: limits.meshing.angle_rad,
+        memory_bytes: limits.memory_bytes,
+        cpu_seconds: limits.cpu_seconds,
+        reading: reading.clone(),
+    };
+    let errand = serde_json::to_string(&errand).map_err(|e| ReadError::Reader(e.to_string()))?;
     let mut child = Command::new(reader)
         .args(reader_args)
-        .arg(file)
-        .arg(format!("{}", limits.chord_mm))
-        .arg(format!("{}", limits.angle_rad))
-        .arg(format!("{}", limits.memory_bytes))
-        .arg(format!("{}", limits.cpu_seconds))
+        .arg(errand)
         .stdin(Stdio::null())
         .stdout(Stdio::piped())
         .stderr(Stdio::null())
@@ -165,7 +175,7 @@ pub fn read_guarded<S: AsRef<OsStr>>(
     if !status.success() {
         return Err(ReadError::Stopped("it needs more time or memory than is allowed, or is damaged".into()));
     }
-    match postcard::from_bytes::<Result<RawModel, String>>(&bytes) {
+    match postcard::from_bytes::<Result<Model, String>>(&bytes) {
         Ok(Ok(model)) => Ok(model),
         Ok(Err(why)) => Err(ReadError::Refused(why)),
         Err(_) => Err(ReadError::Stopped("its answer broke off".into())),
@@ -180,40 +190,23 @@ fn set_limit(which: libc::__rlimit_resource_t, value: u64) {
     }
 }
 
-/// The kernel's STEP reader and writer share state: one use at a time in a process.
-pub(crate) fn one_at_a_time() -> MutexGuard<'static, ()> {
-    static LOCK: Mutex<()> = Mutex::new(());
-    LOCK.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
-}
-
-/// Read a file that we made ourselves in this very process (demo parts, tests). Readings exclude one another: the kernel's
-/// reader is not safe to run twice at once. Never use it for a file from outside.
-pub fn read_trusted(file: &Path, limits: &Limits) -> Result<RawModel, ReadError> {
-    let _turn = one_at_a_time();
-    precheck(file, limits)?;
-    ffi::read_step(&file.to_string_lossy(), limits.chord_mm, limits.angle_rad, true)
-        .map(|m| RawModel::from_ffi(m, limits.chord_mm))
-        .map_err(|e| ReadError::Refused(e.what().to_string()))
-}
-
-/// The child's side: arguments are file, chord (mm), angle (rad), memory (bytes), processor seconds. Writes the answer to
-/// standard output and returns the exit code.
+/// The child's side. Writes the answer to standard output and returns the exit code.
 pub fn reader_main(args: &[String]) -> i32 {
-    let [file, chord, angle, memory, cpu] = args else { return 64 };
-    let (Ok(chord), Ok(angle), Ok(memory), Ok(cpu)) =
-        (chord.parse::<f64>(), angle.parse::<f64>(), memory.parse(), cpu.parse())
-    else {
-        return 64;
-    };
-    set_limit(libc::RLIMIT_AS, memory);
-    set_limit(libc::RLIMIT_CPU, cpu);
+    let [errand] = args else { return 64 };
+    let Ok(e) = serde_json::from_str::<Errand>(errand) else { return 64 };
+    set_limit(libc::RLIMIT_AS, e.memory_bytes);
+    set_limit(libc::RLIMIT_CPU, e.cpu_seconds);
     set_limit(libc::RLIMIT_CORE, 0);
-    let answer = match ffi::read_step(file, chord, angle, false) {
-        Err(e) if e.what().starts_with("STRICT ") => ffi::read_step(file, chord, angle, true),
-        other => other,
-    };
-    let answer = answer.map(|m| RawModel::from_ffi(m, chord)).map_err(|e| e.what().to_string());
+    let meshing = Meshing { chord_mm: e.chord_mm, angle_rad: e.angle_rad };
+    let Ok(answer) = std::panic::catch_unwind(|| read_here(&e.file, &e.reading, &meshing)) else { return 70 };
     let Ok(bytes) = postcard::to_stdvec(&answer) else { return 70 };
     let mut out = std::io::stdout().lock();
     if out.write_all(&bytes).and_then(|()| out.flush()).is_err() { 74 } else { 0 }
+}
+
+/// Read a file that we made ourselves in this very process (demo parts, tests). Never use it for a file from outside.
+pub fn read_trusted(file: &Path) -> Result<Model, ReadError> {
+    let limits = Limits::default();
+    precheck(file, &limits)?;
+    read_here(file, &Reading::default(), &limits.meshing).map_err(ReadError::Refused)
 }

@@ -1,0 +1,937 @@
+//! Facets become faces: planes, cylinders and cones are fitted to a triangle mesh, with the largest deviation stated.
+//!
+//! A mesh of a turned or drilled surface is a chain of flat strips whose corners lie on the true surface. So: triangles in one plane
+//! form *flats*; three flats in a row give an axis, because on a cylinder or cone their normals lie on a circle about it,
+//! a ∝ (n₁ − n₂) × (n₂ − n₃); the surface through the corners of those three (Kåsa's algebraic circle fit) is grown over all neighbours whose corners lie on
+//! it within a few grains of the writer's rounding, then fitted again to all its corners by least squares (Levenberg and Marquardt). What stays, and is bent, is one
+//! free face for each smooth patch.
+//!
+//! Guarantee: every corner of a fitted face lies within the stated deviation. No guarantee: the designer's number; a drawn Ø6.8 comes out
+//! as 6.8 only as exactly as the writer rounded its corners.
+
+use geom::{DMat3, DVec3};
+use kernel::{EdgeKind, RawEdge, RawFace, RawModel, RawSolid, RawSurface};
+use std::collections::HashMap;
+
+/// Triangles by their corners.
+pub type Soup = Vec<[[f64; 3]; 3]>;
+
+/// Corners this many grains off a plane, cylinder or cone are on it; a grain is what the writer rounded to.
+const GRAINS: f64 = 1.5;
+/// Single precision keeps 6e-8 of a coordinate; a little more for sums of three.
+const SINGLE: f64 = 4e-7;
+/// Points closer than this share of the diagonal are one.
+const WELD: f64 = 1e-6;
+/// Neighbouring flats that turn by more than this are no facets of one curved surface, rad. 36° is a circle in ten strips.
+const FACET_TURN: f64 = 0.66;
+/// Flats of a patch from which an axis is guessed.
+const PATCH: usize = 40;
+/// Flats of one bent patch turn by no more than this to one another, rad.
+const SMOOTH_TURN: f64 = 0.45;
+
+/// Make a model of meshes, one or more bodies in each.
+pub fn model(meshes: &[(&str, Soup)], format: &str, units: Vec<String>) -> Result<RawModel, String> {
+    let all = || meshes.iter().flat_map(|m| m.1.iter().flatten());
+    if all().flatten().any(|v| !v.is_finite()) {
+        return Err(format!("the {format} file has corners that are no places; export the mesh again"));
+    }
+    let (lo, hi) = all().fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(lo, hi), p| {
+        (lo.min(DVec3::from_array(*p)), hi.max(DVec3::from_array(*p)))
+    });
+    let diagonal = (hi - lo).length();
+    if !(diagonal > 0.0 && diagonal < 1e7) {
+        return Err(format!("the {format} file encloses nothing that has a size; export the mesh again"));
+    }
+    let tolerance = tolerance(meshes);
+    let mut out = RawModel { format: format.into(), valid: true, length_units: units, ..Default::default() };
+    let (mut worst, mut sagitta): (f64, f64) = (0.0, 0.0);
+    let (mut flat, mut turned) = (0, false);
+    for (name, soup) in meshes {
+        let mesh = Mesh::weld(soup, lo, diagonal * WELD);
+        flat += mesh.dropped;
+        for body in mesh.bodies() {
+            let mut body = body;
+            turned |= body.orient();
+            let faces = Faces::find(&body, tolerance);
+            worst = worst.max(faces.worst);
+            sagitta = sagitta.max(faces.sagitta);
+            append(&mut out, name, &body, &faces);
+        }
+    }
+    if out.triangles.is_empty() {
+        return Err(format!("the {format} file encloses nothing that has a size; export the mesh again"));
+    }
+    if flat > 0 {
+        out.remarks.push(format!("{flat} triangles without area were left out"));
+    }
+    if turned {
+        out.remarks.push("Some triangles looked inwards and were turned round".into());
+    }
+    out.fitted = Some(worst);
+    out.chord_error = sagitta.max(worst).max(1e-4);
+    Ok(out)
+}
+
+/// How far a corner may be off its surface by rounding alone, mm: the coarsest decimal place that nearly all coordinates keep to, or what
+/// single precision leaves.
+fn tolerance(meshes: &[(&str, Soup)]) -> f64 {
+    let all = || meshes.iter().flat_map(|m| m.1.iter().flatten().flatten());
+    let far = all().fold(0.0, |a: f64, v| a.max(v.abs()));
+    let n = all().count();
+    let keeps = |places: i32| {
+        let f = 10f64.powi(places);
+        let off = all().filter(|v| ((**v * f).round() / f - **v).abs() > 6e-8 * v.abs().max(1e-3)).count();
+        off * 1000 <= n
+    };
+    let grain = (3..=7).find(|d| keeps(*d)).map_or(0.0, |d| 10f64.powi(-d));
+    (GRAINS * grain).max(SINGLE * far)
+}
+
+/// Welded triangles.
+struct Mesh {
+    points: Vec<DVec3>,
+    triangles: Vec<[u32; 3]>,
+    /// Triangles without area that were left out.
+    dropped: usize,
+}
+
+impl Mesh {
+    fn weld(soup: &Soup, origin: DVec3, cell: f64) -> Mesh {
+        let mut known: HashMap<[i64; 3], u32> = HashMap::new();
+        let mut points: Vec<DVec3> = Vec::new();
+        let mut number = |p: DVec3| {
+            let q = (p - origin) / cell;
+            let base = [q.x.floor() as i64, q.y.floor() as i64, q.z.floor() as i64];
+            // The neighbours too: two roundings of one corner may lie on both sides of a cell's border.
+            for dx in -1..=1 {
+                for dy in -1..=1 {
+                    for dz in -1..=1 {
+                        if let Some(&k) = known.get(&[base[0] + dx, base[1] + dy, base[2] + dz])
+                            && points[k as usize].distance(p) <= cell
+                        {
+                            return k;
+                        }
+                    }
+                }
+            }
+            points.push(p);
+            known.insert(base, points.len() as u32 - 1);
+            points.len() as u32 - 1
+        };
+        let mut triangles = Vec::new();
+        let mut dropped = 0;
+        for t in soup {
+            let n = t.map(|c| number(DVec3::from_array(c)));
+            if n[0] == n[1] || n[1] == n[2] || n[2] == n[0] {
+                dropped += 1;
+            } else {
+                triangles.push(n);
+            }
+        }
+        Mesh { points, triangles, dropped }
+    }
+
+    /// Parts that hang together by shared edges.
+    fn bodies(self) -> Vec<Mesh> {
+        let mut of_edge: HashMap<[u32; 2], usize> = HashMap::new();
+        let mut group: Vec<usize> = (0..self.triangles.len()).collect();
+        for (t, tri) in self.triangles.iter().enumerate() {
+            for e in edges(tri) {
+                match of_edge.get(&key(e)) {
+                    Some(&o) => join(&mut group, o, t),
+                    None => drop(of_edge.insert(key(e), t)),
+                }
+            }
+        }
+        let mut slots: HashMap<usize, usize> = HashMap::new();
+        let mut out: Vec<Mesh> = Vec::new();
+        for t in 0..self.triangles.len() {
+            let root = find(&mut group, t);
+            let slot = *slots.entry(root).or_insert_with(|| {
+                out.push(Mesh { points: Vec::new(), triangles: Vec::new(), dropped: 0 });
+                out.len() - 1
+            });
+            out[slot].triangles.push(self.triangles[t]);
+        }
+        for body in &mut out {
+            let mut number: HashMap<u32, u32> = HashMap::new();
+            for c in body.triangles.iter_mut().flatten() {
+                let n = number.len() as u32;
+                let k = *number.entry(*c).or_insert(n);
+                if k == n {
+                    body.points.push(self.points[*c as usize]);
+                }
+                *c = k;
+            }
+        }
+        out
+    }
+
+    fn corners(&self, t: usize) -> [DVec3; 3] {
+        self.triangles[t].map(|k| self.points[k as usize])
+    }
+
+    fn normal(&self, t: usize) -> DVec3 {
+        let [a, b, c] = self.corners(t);
+        (b - a).cross(c - a)
+    }
+
+    fn volume(&self) -> f64 {
+        (0..self.triangles.len()).map(|t| self.corners(t)).map(|[a, b, c]| a.dot(b.cross(c)) / 6.0).sum()
+    }
+
+    /// All triangles the same way round, outward. True if any was turned.
+    fn orient(&mut self) -> bool {
+        let mut at: HashMap<[u32; 2], Vec<usize>> = HashMap::new();
+        for (t, tri) in self.triangles.iter().enumerate() {
+            for e in edges(tri) {
+                at.entry(key(e)).or_default().push(t);
+            }
+        }
+        let mut turned = false;
+        let mut seen = vec![false; self.triangles.len()];
+        for start in 0..seen.len() {
+            if seen[start] {
+                continue;
+            }
+            seen[start] = true;
+            let mut todo = vec![start];
+            while let Some(t) = todo.pop() {
+                for e in edges(&self.triangles[t]) {
+                    let [a, b] = at[&key(e)][..] else { continue };
+                    let o = if a == t { b } else { a };
+                    if seen[o] {
+                        continue;
+                    }
+                    if edges(&self.triangles[o]).contains(&e) {
+                        self.triangles[o].swap(1, 2);
+                        turned = true;
+                    }
+                    seen[o] = true;
+                    todo.push(o);
+                }
+            }
+        }
+        if self.volume() < 0.0 {
+            self.triangles.iter_mut().for_each(|t| t.swap(1, 2));
+            turned = true;
+        }
+        turned
+    }
+}
+
+fn edges(t: &[u32; 3]) -> [[u32; 2]; 3] {
+    [[t[0], t[1]], [t[1], t[2]], [t[2], t[0]]]
+}
+
+fn key(e: [u32; 2]) -> [u32; 2] {
+    [e[0].min(e[1]), e[0].max(e[1])]
+}
+
+fn find(group: &mut [usize], mut a: usize) -> usize {
+    while group[a] != a {
+        group[a] = group[group[a]];
+        a = group[a];
+    }
+    a
+}
+
+fn join(group: &mut [usize], a: usize, b: usize) {
+    let (a, b) = (find(group, a), find(group, b));
+    group[a.max(b)] = a.min(b);
+}
+
+/// Coplanar triangles that hang together.
+struct Flat {
+    triangles: Vec<usize>,
+    normal: DVec3,
+    area: f64,
+    points: Vec<u32>,
+    /// So narrow that its normal says nothing.
+    thin: bool,
+    /// Neighbouring flats with the length of the common border.
+    around: Vec<(usize, f64)>,
+}
+
+/// Faces found: for each triangle its face, and the surfaces.
+struct Faces {
+    of_triangle: Vec<usize>,
+    surfaces: Vec<(RawSurface, f64)>,
+    worst: f64,
+    sagitta: f64,
+}
+
+/// A cylinder (half angle 0) or cone.
+#[derive(Clone, Copy)]
+struct Round {
+    origin: DVec3,
+    axis: DVec3,
+    radius: f64,
+    half_angle: f64,
+}
+
+impl Round {
+    fn off(&self, p: DVec3) -> f64 {
+        let d = p - self.origin;
+        let s = d.dot(self.axis);
+        let r = (d - self.axis * s).length();
+        (r - self.radius - s * self.half_angle.tan()) * self.half_angle.cos()
+    }
+    /// Away from the axis, square to the surface.
+    fn normal(&self, p: DVec3) -> DVec3 {
+        let r = (p - self.origin).reject_from_normalized(self.axis).normalize_or_zero();
+        r * self.half_angle.cos() - self.axis * self.half_angle.sin()
+    }
+    /// Fitted to points by Levenberg and Marquardt's method in the two tilts and two shifts of the axis, the radius and the half angle. Meant for a
+    /// start that is nearly right; the better of both comes back.
+    fn refined(&self, points: &[DVec3]) -> Round {
+        let cone = self.half_angle != 0.0;
+        let n = if cone { 6 } else { 5 };
+        if points.len() < n + 1 {
+            return *self;
+        }
+        let step = points.len() / 2000 + 1;
+        let sum = |r: &Round| points.iter().step_by(step).map(|p| r.off(*p).powi(2)).sum::<f64>();
+        // The origin amid the points, so that tilts and shifts are told apart.
+        let mid = points.iter().copied().sum::<DVec3>() / points.len() as f64;
+        let s = (mid - self.origin).dot(self.axis);
+        let mut best =
+            Round { origin: self.origin + self.axis * s, radius: self.radius + s * self.half_angle.tan(), ..*self };
+        let size = points.iter().map(|p| p.distance(mid)).fold(1e-9, f64::max);
+        for _ in 0..40 {
+            let e1 = best.axis.any_orthonormal_vector();
+            let e2 = best.axis.cross(e1);
+            let moved = |d: &[f64; 6]| Round {
+                origin: best.origin + e1 * d[0] + e2 * d[1],
+                axis: (best.axis + (e1 * d[2] + e2 * d[3]) / size).normalize(),
+                radius: best.radius + d[4],
+                half_angle: best.half_angle + if cone { d[5] / size } else { 0.0 },
+            };
+            let h = 1e-6 * size;
+            let (mut m, mut v) = ([[0.0; 6]; 6], [0.0; 6]);
+            let shifted: Vec<Round> = (0..n)
+                .map(|k| {
+                    let mut d = [0.0; 6];
+                    d[k] = h;
+                    moved(&d)
+                })
+                .collect();
+            for p in points.iter().step_by(step) {
+                let o = best.off(*p);
+                let mut g = [0.0; 6];
+                for k in 0..n {
+                    g[k] = (shifted[k].off(*p) - o) / h;
+                }
+                for i in 0..n {
+                    v[i] -= g[i] * o;
+                    for j in 0..n {
+                        m[i][j] += g[i] * g[j];
+                    }
+                }
+            }
+            // Marquardt's damping: shorter steps where the full one overshoots.
+            let before = sum(&best);
+            let next = [0.0, 1e-6, 1e-3, 0.1, 10.0].into_iter().find_map(|damp| {
+                let mut m = m;
+                (0..n).for_each(|k| m[k][k] *= 1.0 + damp);
+                let next = moved(&solve(m, v, n)?);
+                (sum(&next) < before).then_some(next)
+            });
+            let Some(next) = next else { break };
+            best = next;
+            if sum(&best) > 0.999 * before {
+                break;
+            }
+        }
+        best
+    }
+    /// Through the corners of these flats with this axis.
+    fn fit(axis: DVec3, points: &[DVec3], normals: &[(DVec3, f64)]) -> Option<Round> {
+        let weight: f64 = normals.iter().map(|n| n.1).sum();
+        let lean = normals.iter().map(|(n, a)| n.dot(axis).clamp(-1.0, 1.0).asin() * a).sum::<f64>() / weight;
+        let e1 = axis.any_orthonormal_vector();
+        let e2 = axis.cross(e1);
+        let base = points.iter().copied().sum::<DVec3>() / points.len() as f64;
+        // Outward normals lean towards +axis where the radius shrinks along it; hollow ones the other way round.
+        let mut best: Option<(f64, Round)> = None;
+        for half_angle in [-lean, lean] {
+            let t = half_angle.tan();
+            // Kåsa on points brought to one height: |q|² = 2 q·c + r² − |c|², with r growing along the axis:
+            // (q − c)² = (R + t s)²  →  |q|² − t² s² = 2 q·c + 2 R t s + (R² − |c|²), linear in c, R·t … solved for c and k with R by rounds.
+            let mut radius = {
+                let s0 = points[0] - base;
+                (s0 - axis * s0.dot(axis)).length()
+            };
+            let mut centre = DVec3::ZERO;
+            for _ in 0..if t == 0.0 { 1 } else { 30 } {
+                let (mut m, mut v) = (DMat3::ZERO, DVec3::ZERO);
+                for p in points {
+                    let d = *p - base;
+                    let s = d.dot(axis);
+                    let q = DVec3::new(d.dot(e1), d.dot(e2), 1.0);
+                    let right = q.x * q.x + q.y * q.y - t * t * s * s - 2.0 * radius * t * s;
+                    m += DMat3::from_cols(q * q.x, q * q.y, q);
+                    v += q * right;
+                }
+                if m.determinant().abs() < 1e-12 {
+                    return None;
+                }
+                let x = m.inverse() * v;
+                centre = DVec3::new(x.x / 2.0, x.y / 2.0, 0.0);
+                let next = (x.z + centre.length_squared()).max(0.0).sqrt();
+                if (next - radius).abs() < 1e-12 * next {
+                    radius = next;
+                    break;
+                }
+                radius = next;
+            }
+            let r = Round { origin: base + e1 * centre.x + e2 * centre.y, axis, radius, half_angle };
+            let worst = points.iter().map(|p| r.off(*p).abs()).fold(0.0, f64::max);
+            if radius > 0.0 && worst.is_finite() && best.as_ref().is_none_or(|b| worst < b.0) {
+                best = Some((worst, r));
+            }
+        }
+        best.map(|b| b.1)
+    }
+}
+
+/// Gauss's elimination with pivots; none if the equations do not tell all unknowns.
+fn solve(mut m: [[f64; 6]; 6], mut v: [f64; 6], n: usize) -> Option<[f64; 6]> {
+    let scale = (0..n).map(|k| m[k][k].abs()).fold(0.0, f64::max);
+    for k in 0..n {
+        let p = (k..n).max_by(|&a, &b| m[a][k].abs().total_cmp(&m[b][k].abs()))?;
+        if m[p][k].abs() <= 1e-13 * scale {
+            return None;
+        }
+        m.swap(k, p);
+        v.swap(k, p);
+        for r in k + 1..n {
+            let f = m[r][k] / m[k][k];
+            let row = m[k];
+            (k..n).for_each(|c| m[r][c] -= f * row[c]);
+            v[r] -= f * v[k];
+        }
+    }
+    let mut x = [0.0; 6];
+    for k in (0..n).rev() {
+        let s: f64 = (k + 1..n).map(|c| m[k][c] * x[c]).sum();
+        x[k] = (v[k] - s) / m[k][k];
+    }
+    x.iter().all(|a| a.is_finite()).then_some(x)
+}
+
+impl Faces {
+    fn find(mesh: &Mesh, tolerance: f64) -> Faces {
+        let (flats, of_triangle) = flats(mesh, tolerance);
+        let mut face_of: Vec<Option<usize>> = vec![None; flats.len()];
+        let mut surfaces: Vec<(RawSurface, f64)> = Vec::new();
+        let (mut worst, mut sagitta): (f64, f64) = (0.0, 0.0);
+        // Strips between two rulings first, the widest before the narrow: their normals are square to the axis, those of single triangles need
+        // not be, and three such triangles make a cone out of nothing.
+        let mut order: Vec<usize> = (0..flats.len()).filter(|&k| !flats[k].thin).collect();
+        let strip = |k: usize| flats[k].triangles.len() > 1;
+        order.sort_by(|&a, &b| strip(b).cmp(&strip(a)).then(flats[b].area.total_cmp(&flats[a].area)).then(a.cmp(&b)));
+        let mut tried = vec![false; flats.len()];
+        for &seed in &order {
+            if face_of[seed].is_some() {
+                continue;
+            }
+            if let Some((members, round, off)) = grow(mesh, &flats, &face_of, &mut tried, seed, tolerance) {
+                let k = surfaces.len();
+                let r = round;
+                let surface = if r.half_angle == 0.0 {
+                    RawSurface::Cylinder { origin: r.origin.to_array(), axis: r.axis.to_array(), radius: r.radius }
+                } else {
+                    RawSurface::Cone {
+                        origin: r.origin.to_array(),
+                        axis: r.axis.to_array(),
+                        radius: r.radius,
+                        half_angle: r.half_angle,
+                    }
+                };
+                // A strip's middle lies below the arc by r (1 − cos of half its turn).
+                for &m in &members {
+                    for &(o, _) in &flats[m].around {
+                        if members.contains(&o) {
+                            let turn = flats[m].normal.angle_between(flats[o].normal);
+                            let widest = flats[m].points.iter().map(|&p| {
+                                let d = mesh.points[p as usize] - r.origin;
+                                (d - r.axis * d.dot(r.axis)).length()
+                            });
+                            sagitta = sagitta.max(widest.fold(0.0, f64::max) * (1.0 - (turn / 2.0).cos()));
+                        }
+                    }
+                }
+                worst = worst.max(off);
+                members.iter().for_each(|&m| face_of[m] = Some(k));
+                surfaces.push((surface, off));
+            }
+        }
+        // What is left and bends a little at most of its border is part of a free patch; the rest is flat.
+        let bent = |f: &Flat, k: usize| {
+            let all: f64 = f.around.iter().map(|a| a.1).sum();
+            let soft = f.around.iter().filter(|a| face_of[a.0].is_none() && turn(&flats, k, a.0) < SMOOTH_TURN);
+            all > 0.0 && soft.map(|a| a.1).sum::<f64>() > 0.5 * all
+        };
+        let soft: Vec<bool> = flats.iter().enumerate().map(|(k, f)| face_of[k].is_none() && bent(f, k)).collect();
+        for start in 0..flats.len() {
+            if face_of[start].is_some() {
+                continue;
+            }
+            let k = surfaces.len();
+            if soft[start] {
+                let mut todo = vec![start];
+                face_of[start] = Some(k);
+                let mut members = Vec::new();
+                while let Some(f) = todo.pop() {
+                    members.push(f);
+                    for &(o, _) in &flats[f].around {
+                        if face_of[o].is_none() && soft[o] && turn(&flats, f, o) < SMOOTH_TURN {
+                            face_of[o] = Some(k);
+                            todo.push(o);
+                        }
+                    }
+                }
+                surfaces.push((ball(mesh, &flats, &members, tolerance).unwrap_or(RawSurface::Other), 0.0));
+            } else {
+                face_of[start] = Some(k);
+                let f = &flats[start];
+                let origin = mesh.points[f.points[0] as usize];
+                surfaces.push((RawSurface::Plane { origin: origin.to_array(), normal: f.normal.to_array() }, 0.0));
+            }
+        }
+        let of_triangle = of_triangle.into_iter().map(|f| face_of[f].unwrap_or(0)).collect();
+        Faces { of_triangle, surfaces, worst, sagitta }
+    }
+}
+
+fn turn(flats: &[Flat], a: usize, b: usize) -> f64 {
+    flats[a].normal.angle_between(flats[b].normal)
+}
+
+fn flats(mesh: &Mesh, tolerance: f64) -> (Vec<Flat>, Vec<usize>) {
+    let n = mesh.triangles.len();
+    let mut at: HashMap<[u32; 2], Vec<usize>> = HashMap::new();
+    for (t, tri) in mesh.triangles.iter().enumerate() {
+        for e in edges(tri) {
+            at.entry(key(e)).or_default().push(t);
+        }
+    }
+    let mut order: Vec<usize> = (0..n).collect();
+    let areas: Vec<f64> = (0..n).map(|t| mesh.normal(t).length() / 2.0).collect();
+    order.sort_by(|&a, &b| areas[b].total_cmp(&areas[a]).then(a.cmp(&b)));
+    let mut of_triangle = vec![usize::MAX; n];
+    let mut out: Vec<Flat> = Vec::new();
+    for seed in order {
+        if of_triangle[seed] != usize::MAX {
+            continue;
+        }
+        let k = out.len();
+        let normal = mesh.normal(seed).normalize_or(DVec3::Z);
+        let offset = mesh.corners(seed)[0].dot(normal);
+        let mut members = vec![seed];
+        of_triangle[seed] = k;
+        let mut next = 0;
+        while next < members.len() {
+            let t = members[next];
+            next += 1;
+            for e in edges(&mesh.triangles[t]) {
+                for &o in &at[&key(e)] {
+                    if of_triangle[o] != usize::MAX || at[&key(e)].len() != 2 {
+                        continue;
+                    }
+                    let on = mesh.corners(o).iter().all(|p| (p.dot(normal) - offset).abs() <= tolerance);
+                    // A sliver has no direction of its own.
+                    let sliver = areas[o] < tolerance * tolerance;
+                    if on && (sliver || mesh.normal(o).normalize_or_zero().dot(normal) > 0.9) {
+                        of_triangle[o] = k;
+                        members.push(o);
+                    }
+                }
+            }
+        }
+        let area = members.iter().map(|&t| areas[t]).sum();
+        let mut points: Vec<u32> = members.iter().flat_map(|&t| mesh.triangles[t]).collect();
+        points.sort_unstable();
+        points.dedup();
+        let corners = |k: usize| mesh.points[points[k] as usize];
+        let longest = (1..points.len()).map(|k| corners(k).distance(corners(0))).fold(0.0, f64::max);
+        let thin = area < 20.0 * tolerance * longest;
+        out.push(Flat { triangles: members, normal, area, points, thin, around: Vec::new() });
+    }
+    let borders = |f: usize, flat: &Flat| {
+        let mut around: Vec<(usize, f64)> = Vec::new();
+        for &t in &flat.triangles {
+            for e in edges(&mesh.triangles[t]) {
+                let length = mesh.points[e[0] as usize].distance(mesh.points[e[1] as usize]);
+                for &o in &at[&key(e)] {
+                    let g = of_triangle[o];
+                    if g != f {
+                        match around.iter_mut().find(|a| a.0 == g) {
+                            Some(a) => a.1 += length,
+                            None => around.push((g, length)),
+                        }
+                    }
+                }
+            }
+        }
+        around.sort_by_key(|a| a.0);
+        around
+    };
+    let all: Vec<Vec<(usize, f64)>> = out.iter().enumerate().map(|(f, flat)| borders(f, flat)).collect();
+    out.iter_mut().zip(all).for_each(|(f, around)| f.around = around);
+    (out, of_triangle)
+}
+
+/// Grow a cylinder or cone from a flat: members, the surface fitted to all of them, and its largest deviation.
+fn grow(
+    mesh: &Mesh,
+    flats: &[Flat],
+    face_of: &[Option<usize>],
+    tried: &mut [bool],
+    seed: usize,
+    tolerance: f64,
+) -> Option<(Vec<usize>, Round, f64)> {
+    let free = |k: usize| face_of[k].is_none();
+    let near: Vec<usize> = flats[seed]
+        .around
+        .iter()
+        .map(|a| a.0)
+        .filter(|&o| free(o) && !flats[o].thin && (1e-4..FACET_TURN).contains(&turn(flats, seed, o)))
+        .take(8)
+        .collect();
+    let mut best: Option<(Vec<usize>, Round)> = None;
+    for (i, &a) in near.iter().enumerate() {
+        for &b in &near[i + 1..] {
+            let (na, n, nb) = (flats[a].normal, flats[seed].normal, flats[b].normal);
+            let axis = (na - n).cross(n - nb);
+            // Normals on a straight line turn about nothing; opposite turns have no common axis.
+            if axis.length() < 1e-7 || (na - n).dot(n - nb) <= 0.0 {
+                continue;
+            }
+            let axis = axis.normalize();
+            let Some((members, round)) = spread(mesh, flats, &free, [seed, a, b], axis, tolerance) else { continue };
+            if best.as_ref().is_none_or(|x| members.len() > x.0.len()) {
+                best = Some((members, round));
+            }
+        }
+    }
+    if best.is_none() && !tried[seed] {
+        // Where the mesh has nodes inside the face its triangles lie askew, and three normals say nothing: those of a patch do.
+        let mut patch = vec![seed];
+        let mut next = 0;
+        while next < patch.len() && patch.len() < PATCH {
+            let k = patch[next];
+            next += 1;
+            for &(o, _) in &flats[k].around {
+                if free(o) && turn(flats, k, o) < FACET_TURN && !patch.contains(&o) {
+                    patch.push(o);
+                }
+            }
+        }
+        patch.iter().for_each(|&k| tried[k] = true);
+        if patch.len() >= 8
+            && let Some(axis) = axis_of(&normals_of(flats, &patch))
+            && let Some(r) = Round::fit(axis, &corners_of(mesh, flats, &patch), &normals_of(flats, &patch))
+        {
+            let points = corners_of(mesh, flats, &patch);
+            // A cone that is fitted as a cylinder first finds its angle by itself.
+            let start = if r.half_angle == 0.0 { Round { half_angle: 1e-6, ..r } } else { r };
+            best = [start.refined(&points), Round { half_angle: 0.0, ..r }.refined(&points)]
+                .into_iter()
+                .filter_map(|r| spread_from(mesh, flats, &free, &patch[..3], r, tolerance))
+                .max_by_key(|b| b.0.len());
+        }
+    }
+    let (members, round) = best?;
+    let round = tidy(mesh, flats, &members, round, tolerance);
+    let off = corners_of(mesh, flats, &members).iter().map(|p| round.off(*p).abs()).fold(0.0, f64::max);
+    Some((members, round, off))
+}
+
+fn corners_of(mesh: &Mesh, flats: &[Flat], members: &[usize]) -> Vec<DVec3> {
+    let mut k: Vec<u32> = members.iter().flat_map(|&m| flats[m].points.iter().copied()).collect();
+    k.sort_unstable();
+    k.dedup();
+    k.into_iter().map(|p| mesh.points[p as usize]).collect()
+}
+
+fn normals_of(flats: &[Flat], members: &[usize]) -> Vec<(DVec3, f64)> {
+    members.iter().map(|&m| (flats[m].normal, flats[m].area)).collect()
+}
+
+fn spread(
+    mesh: &Mesh,
+    flats: &[Flat],
+    free: &impl Fn(usize) -> bool,
+    three: [usize; 3],
+    axis: DVec3,
+    tolerance: f64,
+) -> Option<(Vec<usize>, Round)> {
+    let points = corners_of(mesh, flats, &three);
+    let first = Round::fit(axis, &points, &normals_of(flats, &three))?;
+    spread_from(mesh, flats, free, &three, first, tolerance)
+        .or_else(|| spread_from(mesh, flats, free, &three, first.refined(&points), tolerance))
+}
+
+/// Half angles below this are none, rad.
+const STRAIGHT: f64 = 2e-3;
+
+fn spread_from(
+    mesh: &Mesh,
+    flats: &[Flat],
+    free: &impl Fn(usize) -> bool,
+    three: &[usize],
+    round: Round,
+    tolerance: f64,
+) -> Option<(Vec<usize>, Round)> {
+    let fits = |r: &Round, k: usize, tolerance: f64| {
+        let f = &flats[k];
+        f.points.iter().all(|&p| r.off(mesh.points[p as usize]).abs() <= tolerance)
+            && (f.thin || r.normal(mesh.points[f.points[0] as usize]).dot(f.normal).abs() > FACET_TURN.cos())
+    };
+    let straight = |r: Round| if r.half_angle.abs() < STRAIGHT { Round { half_angle: 0.0, ..r } } else { r };
+    let mut round = straight(round);
+    let mut members: Vec<usize> = three.to_vec();
+    if !three.iter().all(|&k| fits(&round, k, tolerance)) {
+        return None;
+    }
+    // Three strips of a fine mesh span a few degrees: the surface through them is sure there and not a turn further. So it grows by no more
+    // than it has, and is fitted anew, until nothing is added.
+    let mut seen: std::collections::HashSet<usize> = members.iter().copied().collect();
+    loop {
+        let had = members.len();
+        let mut next = 0;
+        while next < members.len() && members.len() < 2 * had {
+            let k = members[next];
+            next += 1;
+            for &(o, _) in &flats[k].around {
+                if free(o) && !seen.contains(&o) && fits(&round, o, 4.0 * tolerance) {
+                    seen.insert(o);
+                    members.push(o);
+                }
+            }
+        }
+        if members.len() == had {
+            break;
+        }
+        let better = straight(round.refined(&corners_of(mesh, flats, &members)));
+        if three.iter().all(|&k| fits(&better, k, tolerance)) {
+            round = better;
+        }
+    }
+    members.retain(|&k| fits(&round, k, tolerance));
+    // A chamfered edge is three flats too: a round one has more, or turns little from one to the next.
+    let broad = members.iter().filter(|&&k| !flats[k].thin).count();
+    // Four rulings that lie like a trapezoid's corners are always on one circle: a wall between two strips of its corners is none.
+    let areas = || three.iter().map(|&k| flats[k].area);
+    let even = areas().fold(0.0, f64::max) < 4.0 * areas().fold(f64::INFINITY, f64::min);
+    (broad >= 5 || (broad >= 3 && even && turn(flats, three[1], three[2]) < 0.5)).then_some((members, round))
+}
+
+/// The direction about which normals turn: eigenvector of the smallest eigenvalue of their scatter, by inverse iteration.
+fn axis_of(normals: &[(DVec3, f64)]) -> Option<DVec3> {
+    let w: f64 = normals.iter().map(|n| n.1).sum();
+    let mean = normals.iter().map(|(n, a)| *n * *a).sum::<DVec3>() / w;
+    let mut m = DMat3::ZERO;
+    for (n, a) in normals {
+        let d = *n - mean;
+        m += DMat3::from_cols(d * d.x, d * d.y, d * d.z) * (*a / w);
+    }
+    let trace = m.x_axis.x + m.y_axis.y + m.z_axis.z;
+    if trace < 1e-9 {
+        return None;
+    }
+    let inv = (m + DMat3::IDENTITY * (trace * 1e-9)).inverse();
+    let mut v = DVec3::new(0.37, 0.61, 0.70);
+    for _ in 0..30 {
+        v = (inv * v).try_normalize()?;
+    }
+    Some(v)
+}
+
+/// Axes that are nearly along x, y or z, and radii that are nearly round, are set so where all corners still fit.
+fn tidy(mesh: &Mesh, flats: &[Flat], members: &[usize], round: Round, tolerance: f64) -> Round {
+    let points = corners_of(mesh, flats, members);
+    let normals = normals_of(flats, members);
+    let ok = |r: &Round| points.iter().all(|p| r.off(*p).abs() <= tolerance);
+    let mut best = round;
+    for a in [DVec3::X, DVec3::Y, DVec3::Z] {
+        if round.axis.dot(a).abs() > 1.0 - 1e-4
+            && let Some(mut r) = Round::fit(a, &points, &normals)
+        {
+            if r.half_angle.abs() < 1e-3 {
+                r.half_angle = 0.0;
+            }
+            if ok(&r) {
+                best = r;
+            }
+        }
+    }
+    best
+}
+
+/// A ball through all corners of a bent patch, if there is one.
+fn ball(mesh: &Mesh, flats: &[Flat], members: &[usize], tolerance: f64) -> Option<RawSurface> {
+    let points = corners_of(mesh, flats, members);
+    if points.len() < 8 {
+        return None;
+    }
+    let base = points.iter().copied().sum::<DVec3>() / points.len() as f64;
+    let (mut m, mut v) = (DMat3::ZERO, DVec3::ZERO);
+    let mean = points.iter().map(|p| (*p - base).length_squared()).sum::<f64>() / points.len() as f64;
+    for p in &points {
+        let d = *p - base;
+        m += DMat3::from_cols(d * d.x, d * d.y, d * d.z);
+        v += d * (d.length_squared() - mean);
+    }
+    if m.determinant().abs() < 1e-18 {
+        return None;
+    }
+    let c = m.inverse() * v / 2.0;
+    let radius = (mean + c.length_squared()).sqrt();
+    let origin = base + c;
+    let on = points.iter().all(|p| (p.distance(origin) - radius).abs() <= tolerance);
+    on.then(|| RawSurface::Sphere { origin: origin.to_array(), radius })
+}
+
+fn append(out: &mut RawModel, name: &str, body: &Mesh, faces: &Faces) {
+    let solid = out.solids.len() as u32;
+    let first_point = out.vertices.len() as u32;
+    let first_face = out.faces.len() as u32;
+    out.vertices.extend(body.points.iter().map(|p| p.to_array()));
+    out.solids.push(RawSolid { name: name.into(), volume: body.volume() });
+    let mut of_face: Vec<Vec<usize>> = vec![Vec::new(); faces.surfaces.len()];
+    for (t, &f) in faces.of_triangle.iter().enumerate() {
+        of_face[f].push(t);
+    }
+    for (k, (surface, _)) in faces.surfaces.iter().enumerate() {
+        let first_triangle = out.triangles.len() as u32;
+        out.triangles.extend(of_face[k].iter().map(|&t| body.triangles[t].map(|p| p + first_point)));
+        out.faces.push(RawFace {
+            solid,
+            surface: *surface,
+            bounds: [0.0, covered(body, surface, &of_face[k]), 0.0, 0.0],
+            area: of_face[k].iter().map(|&t| body.normal(t).length() / 2.0).sum(),
+            colour: None,
+            curvature: [0.0; 2],
+            first_triangle,
+            triangle_count: of_face[k].len() as u32,
+        });
+    }
+    borders(out, body, faces, first_point, first_face);
+}
+
+/// Angle that a round face covers about its axis, rad.
+fn covered(body: &Mesh, surface: &RawSurface, triangles: &[usize]) -> f64 {
+    let (RawSurface::Cylinder { origin, axis, .. } | RawSurface::Cone { origin, axis, .. }) = surface else {
+        return 0.0;
+    };
+    let (origin, axis) = (DVec3::from_array(*origin), DVec3::from_array(*axis));
+    let e1 = axis.any_orthonormal_vector();
+    let e2 = axis.cross(e1);
+    let mut angles: Vec<f64> = triangles
+        .iter()
+        .flat_map(|&t| body.triangles[t])
+        .map(|k| {
+            let d = body.points[k as usize] - origin;
+            d.dot(e2).atan2(d.dot(e1))
+        })
+        .collect();
+    angles.sort_by(f64::total_cmp);
+    let tau = std::f64::consts::TAU;
+    let gap = angles.windows(2).map(|w| w[1] - w[0]).fold(0.0, f64::max);
+    let gap = gap.max(tau - (angles[angles.len() - 1] - angles[0]));
+    if gap > FACET_TURN { tau - gap } else { tau }
+}
+
+/// Edges between faces: chains of mesh edges with the same two faces.
+fn borders(out: &mut RawModel, body: &Mesh, faces: &Faces, first_point: u32, first_face: u32) {
+    let mut at: HashMap<[u32; 2], Vec<usize>> = HashMap::new();
+    for (t, tri) in body.triangles.iter().enumerate() {
+        for e in edges(tri) {
+            at.entry(key(e)).or_default().push(t);
+        }
+    }
+    let mut groups: std::collections::BTreeMap<([u32; 2], bool), Vec<[u32; 2]>> = std::collections::BTreeMap::new();
+    for (e, ts) in &at {
+        let f: Vec<u32> = ts.iter().map(|&t| faces.of_triangle[t] as u32).collect();
+        match f[..] {
+            [a, b] if a != b => groups.entry((key([a, b]), false)).or_default().push(*e),
+            [_, _] => {}
+            // One triangle, or more than two: no closed surface here.
+            _ => groups.entry((key([f[0], *f.last().unwrap_or(&f[0])]), true)).or_default().push(*e),
+        }
+    }
+    for ((pair, open), mut list) in groups {
+        list.sort_unstable();
+        let mut next: HashMap<u32, Vec<u32>> = HashMap::new();
+        for [a, b] in &list {
+            next.entry(*a).or_default().push(*b);
+            next.entry(*b).or_default().push(*a);
+        }
+        let mut starts: Vec<u32> = next.iter().filter(|(_, v)| v.len() != 2).map(|(k, _)| *k).collect();
+        starts.sort_unstable();
+        let mut rest: Vec<u32> = next.keys().copied().collect();
+        rest.sort_unstable();
+        starts.extend(rest);
+        for s in starts {
+            loop {
+                let mut line = vec![s];
+                let mut here = s;
+                while let Some(to) = next.get_mut(&here).and_then(Vec::pop) {
+                    if let Some(v) = next.get_mut(&to) {
+                        v.retain(|&x| x != here);
+                    }
+                    line.push(to);
+                    here = to;
+                }
+                if line.len() < 2 {
+                    break;
+                }
+                let p: Vec<DVec3> = line.iter().map(|&k| body.points[k as usize]).collect();
+                out.edges.push(RawEdge {
+                    faces: pair.map(|f| f + first_face),
+                    kind: kind(&p, pair.map(|f| faces.surfaces[f as usize].0)),
+                    length: p.windows(2).map(|w| w[0].distance(w[1])).sum(),
+                    points: line.iter().map(|k| k + first_point).collect(),
+                    open,
+                });
+            }
+        }
+    }
+}
+
+fn kind(p: &[DVec3], surfaces: [RawSurface; 2]) -> EdgeKind {
+    let (a, b) = (p[0], p[p.len() - 1]);
+    if a != b {
+        let d = (b - a).normalize_or_zero();
+        let off = p.iter().map(|q| (*q - a).reject_from_normalized(d).length()).fold(0.0, f64::max);
+        if off < 1e-6 * (b - a).length() + 1e-9 {
+            return EdgeKind::Line;
+        }
+    }
+    for (s, o) in [(surfaces[0], surfaces[1]), (surfaces[1], surfaces[0])] {
+        let (RawSurface::Cylinder { origin, axis, .. } | RawSurface::Cone { origin, axis, .. }) = s else { continue };
+        let (origin, axis) = (DVec3::from_array(origin), DVec3::from_array(axis));
+        let across = match o {
+            RawSurface::Plane { normal, .. } => DVec3::from_array(normal).dot(axis).abs() > 1.0 - 1e-6,
+            RawSurface::Cylinder { axis: a, .. } | RawSurface::Cone { axis: a, .. } => {
+                DVec3::from_array(a).dot(axis).abs() > 1.0 - 1e-6
+            }
+            _ => false,
+        };
+        if across {
+            let h = (p[0] - origin).dot(axis);
+            let centre = origin + axis * h;
+            if p.iter().all(|q| ((*q - origin).dot(axis) - h).abs() < 1e-4) {
+                return EdgeKind::Circle {
+                    centre: centre.to_array(),
+                    axis: axis.to_array(),
+                    radius: p[0].distance(centre),
+                };
+            }
+        }
+    }
+    EdgeKind::Other
+}

@@ -1,0 +1,106 @@
+//! The part's ticket as data: what it is, what is doubtful, what there is on it. It needs no plan, so it is there as soon as the file is read.
+
+use super::grounds::{self, Grounds};
+use crate::chain::DEFAULT_MATERIAL;
+use crate::decision::Settled;
+use intake::Layer;
+use part::{Body, Feature, Part, Question, Recognised};
+use reason::{Finding, Place};
+use serde::{Deserialize, Serialize};
+use shop::Shop;
+use ts_rs::TS;
+
+/// What the part is.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct PartSheet {
+    /// Along x, y, z, mm.
+    pub size: [f64; 3],
+    /// Part coordinates.
+    pub place: Place,
+    /// mm³.
+    pub volume: f64,
+    /// mm².
+    pub area: f64,
+    /// Material in words.
+    pub material: String,
+    /// In the material, kg.
+    pub mass: f64,
+    /// Why.
+    pub mass_why: Grounds,
+    /// Where it comes from.
+    pub origin: OriginSheet,
+    /// What is doubtful about the model.
+    pub doubts: Vec<Finding>,
+    /// What is asked, with proposals.
+    pub questions: Vec<Question>,
+    /// What it is as a whole.
+    pub body: Body,
+    /// What there is on it, the hardest first.
+    pub features: Vec<Feature>,
+    /// What each face is, in words, by its number.
+    pub faces: Vec<String>,
+    /// Distance between the triangles shown and the true surface, mm.
+    pub chord_error: f64,
+}
+
+/// Where the part comes from.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct OriginSheet {
+    /// "STEP AP214".
+    pub format: String,
+    /// Units that the file names.
+    pub units: Vec<String>,
+    /// All solids of the file.
+    pub solids: Vec<SolidSheet>,
+    /// Which of them is the part.
+    pub solid: usize,
+    /// Factor on all lengths.
+    pub scale: f64,
+    /// Faces were fitted to facets within this, mm.
+    pub fitted: Option<f64>,
+    /// Of a drawing.
+    pub layers: Vec<Layer>,
+}
+
+/// A solid of the file.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct SolidSheet {
+    /// Its name.
+    pub name: String,
+    /// mm³.
+    pub volume: f64,
+}
+
+/// Make it, with everything that is recognised.
+pub fn part_sheet(part: &Part, shop: &Shop, settled: &Settled) -> PartSheet {
+    part_sheet_of(part, &part::recognise(part), shop, settled)
+}
+
+fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled) -> PartSheet {
+    let material = shop.material(settled.material.as_deref().unwrap_or(DEFAULT_MATERIAL)).ok();
+    let o = &part.origin;
+    PartSheet {
+        size: part.bounds.size().to_array(),
+        place: Place::new(part.bounds.min, part.bounds.max),
+        volume: part.volume,
+        area: part.area,
+        material: material.map_or_else(String::new, |m| m.name.clone()),
+        mass: part.volume * material.map_or(0.0, |m| m.density_g_cm3) / 1e6,
+        mass_why: grounds::weight(part.volume, grounds::INTEGRATED, material),
+        origin: OriginSheet {
+            format: o.format.clone(),
+            units: o.units.clone(),
+            solids: o.solids.iter().map(|s| SolidSheet { name: s.name.clone(), volume: s.volume }).collect(),
+            solid: o.solid,
+            scale: o.scale,
+            fitted: o.fitted,
+            layers: o.drawing.as_ref().map_or_else(Vec::new, |d| d.layers.clone()),
+        },
+        doubts: part.doubts.clone(),
+        questions: part::questions(part, seen, &settled.answers),
+        body: seen.body.clone(),
+        features: seen.features.clone(),
+        faces: part.faces.iter().map(|f| part::face_words(&f.surface, f.turn)).collect(),
+        chord_error: part.chord_error,
+    }
+}

@@ -1,0 +1,91 @@
+//! Answers to questions about a part, as text under the question's id: what they mean, and which make no sense.
+//!
+//! | question | answers |
+//! |---|---|
+//! | `unit` | what the file's numbers are in: `mm`, `inch`, `cm`, `m`, `foot` |
+//! | `solid` | number of the solid in the file, from 0 |
+//! | `thickness` | of a drawn plate, mm |
+//! | `layer/NAME` | `through`, `ignore`, or `pocket:DEPTH` in mm |
+//! | `hole/…` and others | a choice's key, as the question lists them |
+
+use intake::{LayerUse, LengthUnit, Reading};
+use std::collections::BTreeMap;
+
+fn number(text: &str, least: f64, most: f64) -> Option<f64> {
+    text.trim().parse().ok().filter(|v| (least..=most).contains(v))
+}
+
+fn layer_use(text: &str) -> Option<LayerUse> {
+    match text.split_once(':') {
+        Some(("pocket", depth)) => number(depth, 0.001, 1000.0).map(|depth| LayerUse::Pocket { depth }),
+        _ if text == "through" => Some(LayerUse::Through),
+        _ if text == "ignore" => Some(LayerUse::Ignore),
+        _ => None,
+    }
+}
+
+/// Why an answer makes no sense, whatever the part; none if it may.
+pub fn answer_fault(question: &str, answer: &str) -> Option<String> {
+    if answer.len() > 200 {
+        return Some("An answer is at most 200 characters long".into());
+    }
+    match question {
+        "unit" if LengthUnit::of(answer).is_none() => Some("The unit is mm, inch, cm, m or foot".into()),
+        "solid" if answer.parse::<u32>().is_err() => Some("A solid is chosen by its number, from 0".into()),
+        "thickness" if number(answer, 0.01, 1000.0).is_none() => {
+            Some("A plate is between 0.01 and 1000 mm thick".into())
+        }
+        q if q.starts_with("layer/") && layer_use(answer).is_none() => {
+            Some("A layer is 'through', 'ignore', or 'pocket:' and its depth in mm".into())
+        }
+        _ => None,
+    }
+}
+
+/// What answers say about the reading of the file.
+pub fn reading_of(answers: &BTreeMap<String, String>) -> Reading {
+    let mut r = Reading {
+        unit: answers.get("unit").and_then(|u| LengthUnit::of(u)),
+        solid: answers.get("solid").and_then(|s| s.parse().ok()),
+        ..Default::default()
+    };
+    r.drawing.thickness = answers.get("thickness").and_then(|t| number(t, 0.01, 1000.0));
+    for (q, a) in answers {
+        if let (Some(name), Some(used)) = (q.strip_prefix("layer/"), layer_use(a)) {
+            r.drawing.layers.insert(name.into(), used);
+        }
+    }
+    r
+}
+
+/// An answer in words, for the list of decisions.
+pub fn answer_words(question: &str, answer: Option<&str>) -> String {
+    let about = match question.split_once('/') {
+        Some(("layer", name)) => format!("layer {name}"),
+        Some((what, _)) => what.to_string(),
+        None => question.to_string(),
+    };
+    match (question, answer) {
+        (_, None) => format!("{about}: open again"),
+        ("solid", Some(a)) => format!("solid {}", a.parse::<u32>().map_or(0, |n| n + 1)),
+        ("thickness", Some(a)) => format!("plate {a} mm thick"),
+        (_, Some(a)) => format!("{about}: {}", a.replace(':', " ")),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn answers_become_a_reading_and_nonsense_is_told() {
+        let a = [("unit", "inch"), ("thickness", "8"), ("layer/CUT", "pocket:2.5"), ("hole/x", "M8")];
+        let r = reading_of(&a.map(|(q, a)| (q.to_string(), a.to_string())).into());
+        assert_eq!((r.unit, r.drawing.thickness), (Some(LengthUnit::Inch), Some(8.0)));
+        assert_eq!(r.drawing.layers["CUT"], LayerUse::Pocket { depth: 2.5 });
+        assert!(a.iter().all(|(q, a)| answer_fault(q, a).is_none()));
+        for (q, a) in [("unit", "furlong"), ("thickness", "-1"), ("layer/X", "pocket:deep"), ("solid", "first")] {
+            assert!(answer_fault(q, a).is_some(), "{q} {a}");
+        }
+    }
+}

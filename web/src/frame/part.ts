@@ -1,0 +1,23 @@
+import { createContext, useContext } from 'react';
+import type { Decision, PartSheet, Place } from '../api/types';
+
+/** What the Part ticket may use; it is there before any plan is. */
+export interface PartDesk {
+  id: number;
+  part: PartSheet;
+  /** Up in the first side of the plan, once there is one. */
+  up: string | null;
+  faces: readonly number[];
+  setFaces: (f: readonly number[]) => void;
+  places: readonly Place[];
+  setPlaces: (p: readonly Place[]) => void;
+  decide: (d: Decision) => void;
+}
+
+export const PartContext = createContext<PartDesk | null>(null);
+
+export function usePart(): PartDesk {
+  const p = useContext(PartContext);
+  if (!p) throw new Error('the part ticket stands outside a job');
+  return p;
+}
