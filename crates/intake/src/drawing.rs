@@ -26,7 +26,8 @@ const MOST_DEPTH: usize = 8;
 
 /// What a layer's outlines mean.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
-#[serde(tag = "kind", rename_all = "snake_case")]
+// Tagged from outside: the compact form in which a model crosses processes cannot read other tags.
+#[serde(rename_all = "snake_case")]
 pub enum LayerUse {
     /// The plate's outer border, and what is cut out of it.
     Through,

@@ -97,7 +97,7 @@ export function Card({ job: j, onPut, onName }: Props) {
   return (
     <Box data-job={j.id} data-work={w.kind}>
       <To to={`/jobs/${j.id}/part`} className="picture" tabIndex={-1} aria-hidden>
-        {j.summary ? <img src={`/api/jobs/${j.id}/picture`} alt="" /> : <div style={{ height: 150 }} />}
+        <img src={`/api/jobs/${j.id}/picture`} alt="" />
       </To>
       <div className="words">
         <div className="row">
