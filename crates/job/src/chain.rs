@@ -179,6 +179,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     named.extend(second.named);
     let mut findings = part.doubts.clone();
     findings.extend(open_questions(part, settled));
+    findings.extend(marks_and_asks(part, settled));
     findings.extend(hold.findings.clone());
     let sides: Vec<SidePlan> = [(first_hold, first.operations), (second_hold, second.operations)]
         .into_iter()
@@ -215,6 +216,31 @@ fn open_questions(part: &Part, settled: &Settled) -> Vec<Finding> {
             .keyed(&q.id)
         })
         .collect()
+}
+
+/// Marks that do not fit the part, and questions that the drawing's owner has not answered.
+fn marks_and_asks(part: &Part, settled: &Settled) -> Vec<Finding> {
+    let marks = part::marked(part, &settled.marks).into_iter().filter_map(|m| {
+        let doubt = m.doubt?;
+        Some(
+            Finding::new("mark_doubt", Severity::Warn, format!("The mark '{}' does not fit", m.words), doubt)
+                .keyed(&m.id)
+                .at(m.faces.iter().map(|f| part.faces[*f as usize].bounds).map(|b| Place::new(b.min, b.max)).collect()),
+        )
+    });
+    let asks = settled.asks.iter().filter(|(_, a)| a.answer.is_empty()).map(|(id, a)| {
+        Finding::new(
+            "owner_asked",
+            Severity::Note,
+            format!("{} was asked: {}", if a.whom.is_empty() { "The drawing's owner" } else { &a.whom }, a.text),
+            format!(
+                "Until there is an answer it is planned so: {}",
+                if a.proposal.is_empty() { "as drawn" } else { &a.proposal }
+            ),
+        )
+        .keyed(id)
+    });
+    marks.chain(asks).collect()
 }
 
 /// A side's result as it is kept: everything in plain numbers.

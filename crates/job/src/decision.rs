@@ -2,6 +2,7 @@
 
 use holding::{Order, StockChoice};
 use intake::Reading;
+use part::{Ask, Mark};
 use route::{Moved, Override};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -33,6 +34,10 @@ pub enum Decision {
     Sequence { id: String, before: Option<String> },
     /// A question about the part, answered; none leaves it open.
     Answer { question: String, answer: Option<String> },
+    /// A face is marked.
+    Mark { id: String, mark: Option<Mark> },
+    /// A question to the drawing's owner.
+    Ask { id: String, ask: Option<Ask> },
     /// Unit of the job's screens; none for the shop's. It changes no plan.
     Units { units: Option<Units> },
 }
@@ -47,6 +52,8 @@ impl Decision {
             Decision::Operation { id, .. } => format!("operation/{id}"),
             Decision::Sequence { id, .. } => format!("sequence/{id}"),
             Decision::Answer { question, .. } => format!("answer/{question}"),
+            Decision::Mark { id, .. } => format!("mark/{id}"),
+            Decision::Ask { id, .. } => format!("ask/{id}"),
             Decision::Units { .. } => "units".into(),
         }
     }
@@ -59,6 +66,8 @@ impl Decision {
             Decision::Operation { id, .. } => Decision::Operation { id: id.clone(), change: None },
             Decision::Sequence { id, .. } => Decision::Sequence { id: id.clone(), before: None },
             Decision::Answer { question, .. } => Decision::Answer { question: question.clone(), answer: None },
+            Decision::Mark { id, .. } => Decision::Mark { id: id.clone(), mark: None },
+            Decision::Ask { id, .. } => Decision::Ask { id: id.clone(), ask: None },
             Decision::Units { .. } => Decision::Units { units: None },
         }
     }
@@ -87,6 +96,20 @@ impl Decision {
                 Some("An operation cannot go before itself".into())
             }
             Decision::Answer { question, answer: Some(a) } => part::answer_fault(question, a),
+            Decision::Mark { id, mark: Some(m) } => {
+                m.fault().or_else(|| (*id != m.id()).then(|| "A mark's key is its kind and its face".into()))
+            }
+            Decision::Ask { ask: Some(a), .. } => {
+                let texts = [&a.text, &a.proposal, &a.whom, &a.when, &a.blocks, &a.answer];
+                if a.text.trim().is_empty() {
+                    Some("A question needs a text".into())
+                } else {
+                    texts
+                        .iter()
+                        .any(|t| t.len() > 1000)
+                        .then(|| "Each part of a question is at most 1000 characters long".into())
+                }
+            }
             _ => None,
         }
     }
@@ -108,8 +131,21 @@ pub struct Settled {
     /// By question about the part.
     #[serde(default)]
     pub answers: BTreeMap<String, String>,
+    /// Marks on faces.
+    #[serde(default)]
+    pub marks: BTreeMap<String, Mark>,
+    /// Questions to the drawing's owner.
+    #[serde(default)]
+    pub asks: BTreeMap<String, Ask>,
     /// Unit of the screens.
     pub units: Option<Units>,
+}
+
+fn put<T: Clone>(map: &mut BTreeMap<String, T>, id: &str, value: Option<&T>) {
+    match value {
+        Some(v) => drop(map.insert(id.to_string(), v.clone())),
+        None => drop(map.remove(id)),
+    }
 }
 
 impl Settled {
@@ -146,6 +182,8 @@ impl Settled {
                 Decision::Answer { question, answer: None } => {
                     s.answers.remove(question);
                 }
+                Decision::Mark { id, mark } => put(&mut s.marks, id, mark.as_ref()),
+                Decision::Ask { id, ask } => put(&mut s.asks, id, ask.as_ref()),
                 Decision::Units { units } => s.units = *units,
             }
         }
@@ -164,6 +202,8 @@ impl Settled {
             "order" => s.order = None,
             "units" => s.units = None,
             k => match k.split_once('/') {
+                Some(("mark", id)) => drop(s.marks.remove(id)),
+                Some(("ask", id)) => drop(s.asks.remove(id)),
                 Some(("answer", id)) => drop(s.answers.remove(id)),
                 Some(("sequence", id)) => s.sequence.retain(|m| m.id != id),
                 Some((_, id)) => drop(s.operations.remove(id)),

@@ -3,6 +3,8 @@
 mod answer;
 mod edge;
 mod feature;
+mod mark;
+mod measure;
 mod model;
 mod purpose;
 mod question;
@@ -14,6 +16,8 @@ pub use feature::{
     Axis, Blocked, Body, BodyKind, Dim, Feature, FeatureKind, Hard, Rays, Recognised, Section, SectionKind, Symmetry,
     direction_name, direction_words, face_words, recognise, recognise_with,
 };
+pub use mark::{Ask, Mark, MarkKind, Marked, Process, face_ids, marked};
+pub use measure::{Measured, NoSuchFace, Reading, Spot, measure};
 pub use model::{Face, Origin, Part, PartError, Solid, Surface};
 pub use purpose::{Purpose, purposes};
 pub use question::{Choice, Question, grave_questions, hole_question, questions};

@@ -30,6 +30,16 @@ pub struct Purpose {
 /// How near a model's diameter must be to a table's, mm.
 const NEAR: f64 = 0.021;
 
+/// Penalty where a hole goes on into another one, and a reason for it.
+fn passage(h: &Hole, reasons: &mut Vec<String>) -> f64 {
+    let meets = h.f.remarks.iter().any(|r| r.starts_with("breaks into a hollow"));
+    if meets {
+        reasons.push("but it meets another hole, as passages do".into());
+        return 0.22;
+    }
+    0.0
+}
+
 struct Hole<'a> {
     d: f64,
     depth: f64,
@@ -125,6 +135,11 @@ fn threads(h: &Hole, out: &mut Vec<Purpose>) {
                 reasons.push("it ends on a drill point".into());
             }
         }
+        if h.through && h.depth < 0.7 * t.major {
+            score -= 0.3;
+            reasons.push("but the wall is too thin for its turns".into());
+        }
+        score -= passage(h, &mut reasons);
         if h.f.dim("counterbore diameter").is_some() && h.through {
             score -= 0.25;
             reasons.push("but a counterbore speaks for a screw's head".into());
@@ -254,6 +269,11 @@ fn dowels(h: &Hole, out: &mut Vec<Purpose>) {
         score += 0.12;
         reasons.push("there are two alike, as pins come".into());
     }
+    if h.depth < 0.6 * d || h.depth > 5.0 * d {
+        score -= 0.2;
+        reasons.push("but no pin is held over this depth".into());
+    }
+    score -= passage(h, &mut reasons);
     let limits = standards::fit("H7", *d);
     let mut terms = vec![Term::new("D", "nominal", *d, "mm")];
     if let Some(l) = &limits {
@@ -312,5 +332,5 @@ fn bearings(h: &Hole, out: &mut Vec<Purpose>) {
 
 /// Is a feature a hole about which this can be asked?
 pub fn asked_about(f: &Feature) -> bool {
-    f.kind == FeatureKind::Hole && f.dim("diameter").is_some_and(|d| d < 80.0)
+    f.kind == FeatureKind::Hole && !f.what.starts_with("Centre") && f.dim("diameter").is_some_and(|d| d < 80.0)
 }

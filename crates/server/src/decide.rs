@@ -10,6 +10,7 @@ use crate::queue;
 use diesel::prelude::*;
 use holding::{Order, StockChoice};
 use job::{Decision, Units};
+use part::{Mark, MarkKind};
 use serde::{Deserialize, Serialize};
 use shop::tool::trim;
 use ts_rs::TS;
@@ -61,10 +62,30 @@ pub fn words(d: &Decision) -> String {
         Decision::Operation { id, change: None } => format!("{} as proposed", op(id)),
         Decision::Sequence { id, before: Some(b) } => format!("{} goes before {}", op(id), op(b)),
         Decision::Sequence { id, before: None } => format!("{} in its proposed place", op(id)),
+        Decision::Mark { mark: Some(m), .. } => format!("mark: {}", mark_words(m)),
+        Decision::Mark { id, mark: None } => format!("{} mark taken away", id.split('/').next().unwrap_or("a")),
+        Decision::Ask { ask: Some(a), .. } if !a.answer.is_empty() => format!("answered: {}", a.answer),
+        Decision::Ask { ask: Some(a), .. } => format!("asked {}: {}", a.whom, a.text),
+        Decision::Ask { ask: None, .. } => "question taken back".into(),
         Decision::Answer { question, answer } => part::answer_words(question, answer.as_deref()),
         Decision::Units { units: Some(Units::Inch) } => "lengths in inch".into(),
         Decision::Units { units: Some(Units::Mm) } => "lengths in mm".into(),
         Decision::Units { units: None } => "lengths as in the shop".into(),
+    }
+}
+
+fn mark_words(m: &Mark) -> String {
+    match &m.what {
+        MarkKind::Size { class: Some(c), .. } => format!("size {c}"),
+        MarkKind::Size { upper, lower, .. } => format!("size {upper:+} {lower:+} mm"),
+        MarkKind::Position { tolerance, .. } => format!("position within {tolerance} mm"),
+        MarkKind::Distance { upper, lower, .. } => format!("distance {upper:+} {lower:+} mm"),
+        MarkKind::Datum { letter } => format!("datum {letter}"),
+        MarkKind::Parallel { tolerance, datum } => format!("parallel to {datum} within {tolerance} mm"),
+        MarkKind::Thread { name } => format!("thread {name}"),
+        MarkKind::Finish { ra } => format!("finish Ra {ra} µm"),
+        MarkKind::Visible => "visible face".into(),
+        MarkKind::Hidden => "hidden face".into(),
     }
 }
 

@@ -16,6 +16,8 @@ pub fn write(dir: &Path) -> Result<(), String> {
         crate::fault::Refusal::export_all(&c),
         crate::jobs::JobState::export_all(&c),
         crate::jobs::JobChange::export_all(&c),
+        crate::http::Measure::export_all(&c),
+        part::Measured::export_all(&c),
         crate::people::Me::export_all(&c),
         crate::people::SignIn::export_all(&c),
         crate::http::ShopChange::export_all(&c),

@@ -82,7 +82,13 @@ pub fn part_of(db: &Db, reader: &Path, job: &Job, settled: &Settled) -> Result<P
 /// The part's ticket as JSON: kept under what it depends on, so that a large part is recognised once for each answer.
 pub fn part_sheet(db: &Db, reader: &Path, job: &Job, settled: &Settled, shop: &Shop) -> Result<Vec<u8>, Fault> {
     let material = shop.material(settled.material.as_deref().unwrap_or(job::chain::DEFAULT_MATERIAL)).ok();
-    let key = StageKey::new("part").with(&job.model).with(&settled.answers).with(&material).done();
+    let key = StageKey::new("part")
+        .with(&job.model)
+        .with(&settled.answers)
+        .with(&settled.marks)
+        .with(&settled.asks)
+        .with(&material)
+        .done();
     if let Some(kept) = db.act(|c| blobs::get(c, &key))? {
         return Ok(kept);
     }

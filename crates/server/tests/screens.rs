@@ -286,3 +286,68 @@ async fn turn_over(b: &Browser) {
     b.fresh(6).await;
     b.text("2 sides, +Z up first").await;
 }
+
+/// A press on the middle of the stage, moved by a share of its size.
+async fn press_stage(b: &Browser, dx: f64, dy: f64) {
+    b.drawn().await;
+    b.js(&format!(
+        "const c = document.querySelector('[data-stage] canvas'); const r = c.getBoundingClientRect();
+         const at = {{ clientX: r.left + r.width * (0.5 + {dx}), clientY: r.top + r.height * (0.5 + {dy}), bubbles: true }};
+         for (const t of ['pointerdown', 'pointerup', 'click']) c.dispatchEvent(new MouseEvent(t, at));"
+    ))
+    .await;
+}
+
+/// Nobody plans here: the part is read, asked about, measured and marked before there is any plan.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn the_part_is_asked_about_measured_and_marked() {
+    let house = House::demo(0);
+    let b = signed_in(&house).await;
+    b.go("/jobs/3/part").await;
+    b.text("Plate, 110 × 66 × 9").await;
+    // A doubt is answered, changed, and opened again by undo.
+    let tapped = "document.querySelector('[data-question=\"hole/4.20/6.00/blind\"]')";
+    b.js_until(&format!("return {tapped}?.innerText.includes('Thread M5')")).await;
+    b.js(&format!("{tapped}.querySelector('button').click()")).await;
+    b.js_until(&format!("return {tapped}?.dataset.answered === 'true'")).await;
+    b.press("Undo").await;
+    b.js_until(&format!("return {tapped}?.dataset.answered === 'false'")).await;
+    b.press("2 walls, patterns, crossings").await;
+    b.text("on a circle Ø34").await;
+    // A face is measured and marked.
+    press_stage(&b, 0.0, -0.08).await;
+    b.js_until("return document.querySelector('[data-measured]')?.innerText.includes('at 9 mm')").await;
+    b.text("Mark it").await;
+    let bad = axe(&b, "part with a picked face").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.press("Mark it").await;
+    b.js_until("return document.querySelector('[data-mark]')?.innerText.includes('9 h7')").await;
+    // 9 h7 is 0/−15 µm (ISO 286-2).
+    b.js_until("return document.querySelector('[data-mark]')?.innerText.includes('8.985 mm to 9 mm')").await;
+    b.press("Take away").await;
+    b.js_until("return !document.querySelector('[data-mark]')").await;
+    // A question to the owner of the drawing.
+    b.press("Ask something").await;
+    b.js("document.querySelector('form[aria-label=\"A question to the owner of the drawing\"] input').focus()").await;
+    b.keys("May the corners be rounder?").await;
+    b.press("Ask").await;
+    b.js_until("return document.querySelector('[data-ask]')?.innerText.includes('rounder')").await;
+    b.close().await;
+}
+
+/// A drawing says neither its unit nor its thickness: an answer makes another plate of it.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_answer_changes_the_plate_of_a_drawing() {
+    let house = House::demo(0);
+    let b = signed_in(&house).await;
+    drop_file(&b, &root().join("demo/reading/dew-flange.dxf")).await;
+    b.text("Plate, 150 × 60 × 10").await;
+    b.text("needs 1 answer").await;
+    let thick = "document.querySelector('[data-question=thickness]')";
+    b.js(&format!("[...{thick}.querySelectorAll('button')].find((x) => x.innerText.startsWith('Why')).click()")).await;
+    b.js_until(&format!("return {thick}.querySelectorAll('[role=radiogroup] label').length > 3")).await;
+    b.js(&format!("[...{thick}.querySelectorAll('label')].find((x) => x.innerText.startsWith('6 mm')).click()")).await;
+    b.text("Plate, 150 × 60 × 6").await;
+    b.js_until(&format!("return {thick}?.dataset.answered === 'true'")).await;
+    b.close().await;
+}

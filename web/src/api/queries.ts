@@ -1,7 +1,7 @@
 import { queryOptions } from '@tanstack/react-query';
 import { readHistory } from '../model/history';
 import { api, Refused } from './client';
-import type { JobCard, JobState, Me, PartSheet, PersonCard, Sheet, Shop, Strip } from './types';
+import type { JobCard, JobState, Me, Measured, PartSheet, Spot, PersonCard, Sheet, Shop, Strip } from './types';
 
 const forever = { staleTime: Infinity };
 /** Signed out, or no such thing: asking again does not help. */
@@ -43,6 +43,15 @@ export const partQuery = (id: number, revision: number) =>
     queryKey: ['part', id, revision],
     queryFn: () => api.get<PartSheet>(`/api/jobs/${id}/part`),
     placeholderData: (old: PartSheet | undefined) => old,
+    retry,
+    ...forever,
+  });
+/** What lies between two places of the part, or at one. */
+export const measureQuery = (id: number, revision: number, a: Spot | null, b: Spot | null) =>
+  queryOptions({
+    queryKey: ['measure', id, revision, a, b],
+    queryFn: () => api.post<Measured>(`/api/jobs/${id}/measure`, { a, b }),
+    enabled: a !== null,
     retry,
     ...forever,
   });

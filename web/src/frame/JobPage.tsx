@@ -8,11 +8,13 @@ import { changes } from '../model/changes';
 import { atLine, beside, type Cursor } from '../model/strip';
 import { Button, Either, Kbd, Sr } from '../parts/basics';
 import type { Picked, Play } from '../stage/scene';
-import { Stage } from '../stage/Stage';
+import { Stage, type Cut } from '../stage/Stage';
 import { CuttersTicket } from '../tickets/cutters/CuttersTicket';
 import { WindowPane } from '../tickets/cutters/WindowPane';
 import { HoldTicket } from '../tickets/hold/HoldTicket';
 import { OrderTicket } from '../tickets/order/OrderTicket';
+import { Look } from '../tickets/part/Look';
+import { painted, type PaintBy } from '../tickets/part/paint';
 import { PartTicket } from '../tickets/part/PartTicket';
 import { ProgramTicket } from '../tickets/program/ProgramTicket';
 import { ProofTicket } from '../tickets/proof/ProofTicket';
@@ -194,8 +196,19 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   useEffect(() => cursor.subscribe(() => setSetup(cursor.get().setup)), [cursor]);
   const history = useQuery(historyQuery(id, shows ? state.sheet_revision : null, setup));
 
+  const [by, setBy] = useState<PaintBy>('none');
+  const [cut, setCut] = useState<Cut | null>(null);
+  const paint = useMemo(() => (part.data ? painted(part.data, by) : null), [part.data, by]);
+  const clearPicked = useCallback(() => setRuler([null, null]), []);
+
   const play = useMemo<Play | null>(() => {
-    if (ticket === 'part') return { kind: 'part', blue: faces, brass: hover === null ? [] : [hover] };
+    if (ticket === 'part')
+      return {
+        kind: 'part',
+        blue: [...faces, ...ruler.flatMap((r) => (r ? [r.face] : []))],
+        brass: hover === null ? [] : [hover],
+        paint: paint?.faces,
+      };
     if (!s) return null;
     if (ticket === 'stock') return { kind: 'part', block: s.stock.place };
     if (ticket === 'hold') {
@@ -210,7 +223,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         ? chosen.op.lines
         : undefined;
     return { kind: 'cut', side: x, history: history.data, strip: t, lines };
-  }, [s, ticket, faces, hover, side, setup, strip.data, history.data, chosen]);
+  }, [s, ticket, faces, hover, paint, ruler, side, setup, strip.data, history.data, chosen]);
 
   // Another ticket or plan has other places, unless one came here to see them.
   const keepPlaces = useRef(false);
@@ -287,7 +300,19 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         }
       : null;
   const desk: PartDesk | null = part.data
-    ? { id, part: part.data, up: s?.hold.up ?? null, faces, setFaces, places, setPlaces, decide }
+    ? {
+        id,
+        part: part.data,
+        up: s?.hold.up ?? null,
+        faces,
+        setFaces,
+        places,
+        setPlaces,
+        decide,
+        picked: ruler,
+        clearPicked,
+        revision: state.card.revision,
+      }
     : null;
   const w = state.card.work;
   const left = (
@@ -300,10 +325,13 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         onHover={ticket === 'part' ? setHover : undefined}
         onPick={ticket === 'part' ? pick : undefined}
         ruler={ruler}
+        section={ticket === 'part' ? cut : null}
         label={`${ticket}: picture of ${state.card.title}`}
       >
-        {ticket === 'part' ? (
-          <OverPart hover={hover} ruler={ruler} onClear={() => setRuler([null, null])} />
+        {ticket === 'part' && part.data ? (
+          <OverPart hover={hover}>
+            <Look place={part.data.place} by={by} setBy={setBy} painted={paint} cut={cut} setCut={setCut} />
+          </OverPart>
         ) : (
           <Over ticket={ticket} setup={setup} />
         )}

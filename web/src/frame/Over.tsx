@@ -1,6 +1,9 @@
+import { useQuery } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
 import styled from 'styled-components';
+import { measureQuery } from '../api';
+import type { Reading } from '../api/types';
 import { Link, Quiet } from '../parts/basics';
-import type { Picked } from '../stage/scene';
 import { say, saySize } from '../model/units';
 import { useJob, type Ticket } from './job';
 import { usePart } from './part';
@@ -25,29 +28,41 @@ function Shown({ places, hide }: { places: readonly unknown[]; hide: () => void 
 
 interface PartProps {
   hover: number | null;
-  ruler: [Picked | null, Picked | null];
-  onClear: () => void;
+  /** How one looks at it. */
+  children?: ReactNode;
 }
 
 /** The words over the part: what is under the pointer, and what was measured. */
-export function OverPart({ hover, ruler: [a, b], onClear }: PartProps) {
-  const { part, places, setPlaces } = usePart();
+export function OverPart({ hover, children }: PartProps) {
+  const { id, revision, part, places, setPlaces, picked, clearPicked } = usePart();
   const { units } = useUnits();
-  const d = a && b ? a.point.map((v, k) => (b.point[k] ?? 0) - v) : null;
+  const [a, b] = picked;
+  const m = useQuery(measureQuery(id, revision, a, b));
+  const value = (r: Reading) => (r.unit === 'deg' ? `${say(r.value, '', units, 3)}°` : say(r.value, r.unit, units, 3));
+  const [first, ...rest] = m.data?.readings ?? [];
   return (
     <Box>
       <h2>{hover === null ? saySize(part.size, units) : part.faces[hover]}</h2>
-      {d ? (
-        <p>
-          {say(Math.hypot(...d), 'mm', units, 3)} apart (X {say(d[0] ?? 0, 'mm', units)}, Y{' '}
-          {say(d[1] ?? 0, 'mm', units)}, Z {say(d[2] ?? 0, 'mm', units)}), to {say(part.chord_error, 'mm', units, 3)} on
-          round faces. <Link onPress={onClear}>Clear</Link>
-        </p>
+      {a && m.data ? (
+        <div data-measured={m.data.readings.length} role="status">
+          <p>
+            {m.data.about.join(' to ')}: {first ? <b>{`${first.name} ${value(first)}`}</b> : 'nothing to measure'}
+            {first && !first.exact ? ` (± ${say(part.chord_error, 'mm', units, 3)})` : ''}
+          </p>
+          {rest.length > 0 ? (
+            <p>
+              <Quiet>{rest.map((r) => `${r.name} ${value(r)}`).join(', ')}</Quiet>
+            </p>
+          ) : null}
+          <p>
+            {b ? '' : 'Press a second face for what lies between. '}
+            <Link onPress={clearPicked}>Clear</Link>
+          </p>
+        </div>
       ) : (
-        <Quiet>
-          {a ? 'Press a second point to measure' : 'Point at a face for its name; press two points to measure'}
-        </Quiet>
+        <Quiet>Press a face to measure and to mark it; press two for what lies between</Quiet>
       )}
+      {children}
       <Shown places={places} hide={() => setPlaces([])} />
     </Box>
   );

@@ -1,5 +1,6 @@
 import { createContext, useContext } from 'react';
 import type { Decision, PartSheet, Place } from '../api/types';
+import type { Picked } from '../stage/scene';
 
 /** What the Part ticket may use; it is there before any plan is. */
 export interface PartDesk {
@@ -12,6 +13,11 @@ export interface PartDesk {
   places: readonly Place[];
   setPlaces: (p: readonly Place[]) => void;
   decide: (d: Decision) => void;
+  /** Places pressed on the stage, one or two. */
+  picked: readonly [Picked | null, Picked | null];
+  clearPicked: () => void;
+  /** Changes with whatever changes the part. */
+  revision: number;
 }
 
 export const PartContext = createContext<PartDesk | null>(null);

@@ -46,6 +46,11 @@ const Box = styled.div`
   }
 `;
 
+export interface Cut {
+  axis: 0 | 1 | 2;
+  at: number;
+}
+
 interface Props {
   play: Play | null;
   mesh: ArrayBuffer | undefined;
@@ -58,11 +63,13 @@ interface Props {
   onHover?: (face: number | null) => void;
   onPick?: (p: Picked) => void;
   ruler?: [Picked | null, Picked | null];
+  /** Where the part is cut open. */
+  section?: Cut | null;
   /** What the picture shows, for a reader that does not see it. */
   label: string;
 }
 
-export function Stage({ play, mesh, places, cursor, children, onHover, onPick, ruler, label }: Props) {
+export function Stage({ play, mesh, places, cursor, children, onHover, onPick, ruler, section, label }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const [scene, setScene] = useState<Scene | null>(null);
   const [fault, setFault] = useState<string | null>(null);
@@ -92,6 +99,7 @@ export function Stage({ play, mesh, places, cursor, children, onHover, onPick, r
   }, [scene, play, cursor]);
   useEffect(() => scene?.mark(places), [scene, places, play]);
   useEffect(() => scene?.ruler(ruler?.[0]?.point ?? null, ruler?.[1]?.point ?? null), [scene, ruler, play]);
+  useEffect(() => scene?.section(section ?? null), [scene, section]);
   useEffect(() => cursor.subscribe(() => scene?.seek(cursor.get().at)), [scene, cursor]);
 
   return (

@@ -17,7 +17,14 @@ export interface Picked {
 
 /** What stands on the stage. */
 export type Play =
-  | { kind: 'part'; blue?: readonly number[]; brass?: readonly number[]; block?: Place; dims?: boolean }
+  | {
+      kind: 'part';
+      blue?: readonly number[];
+      brass?: readonly number[];
+      /** Colours of faces by their number. */
+      paint?: ReadonlyMap<number, string>;
+      block?: Place;
+    }
   | { kind: 'hold'; side: SideSheet; block: Place; finished: boolean }
   | { kind: 'cut'; side: SideSheet; history: History; strip: StripSetup; lines?: readonly [number, number] };
 
@@ -47,6 +54,9 @@ export class Scene {
   private touched = false;
   /** How far the picture stands below the middle, as a share of half its height. */
   private low = 0;
+  /** Where the part is cut open: axis and place, mm. */
+  private cut: { axis: 0 | 1 | 2; at: number } | null = null;
+  private readonly knife = new THREE.Plane();
   onHover: ((face: number | null) => void) | null = null;
   onPick: ((p: Picked) => void) | null = null;
 
@@ -57,6 +67,7 @@ export class Scene {
     this.theme = theme;
     this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
+    this.renderer.localClippingEnabled = true;
     host.append(this.renderer.domElement);
     this.camera.up.set(0, 0, 1);
     this.scene.add(
@@ -162,8 +173,20 @@ export class Scene {
       opacity: ghost ? 0.5 : 1,
     });
     this.part = new THREE.Mesh(this.mesh.geometry, m);
-    const lines = new THREE.LineSegments(this.mesh.edges, new THREE.LineBasicMaterial({ color: this.theme.ink }));
+    const ink = new THREE.LineBasicMaterial({ color: this.theme.ink });
+    const lines = new THREE.LineSegments(this.mesh.edges, ink);
     parent.add(this.part, lines);
+    if (this.cut && this.play?.kind === 'part') {
+      m.clippingPlanes = [this.knife];
+      ink.clippingPlanes = [this.knife];
+      // What is seen of the inside through the cut is material: flat brass, as a drawing hatches it.
+      const inside = new THREE.MeshBasicMaterial({
+        color: this.theme.brass,
+        side: THREE.BackSide,
+        clippingPlanes: [this.knife],
+      });
+      parent.add(new THREE.Mesh(this.mesh.geometry, inside));
+    }
   }
 
   private wire(p: Place, color: string, dashed = false): THREE.LineSegments {
@@ -181,6 +204,7 @@ export class Scene {
 
   private showPart(play: Extract<Play, { kind: 'part' }>) {
     const faces = new Map<number, THREE.Color>();
+    play.paint?.forEach((c, f) => faces.set(f, this.color(c)));
     play.brass?.forEach((f) => faces.set(f, this.color(this.theme.brass)));
     play.blue?.forEach((f) => faces.set(f, this.color(this.theme.name === 'desk' ? '#5d8bd0' : '#5f95e6')));
     this.addPart(faces, this.theme.name === 'desk' ? '#c4cad3' : '#8b949f', this.world);
@@ -386,6 +410,20 @@ export class Scene {
     this.ask();
   }
 
+  /** Cut the part open square to an axis; null closes it. */
+  section(cut: { axis: 0 | 1 | 2; at: number } | null) {
+    const was = this.cut !== null;
+    this.cut = cut;
+    if (cut) {
+      const n = new THREE.Vector3();
+      // What is kept lies behind the knife, away from the eye of the usual corner.
+      n.setComponent(cut.axis, cut.axis === 1 ? 1 : -1);
+      this.knife.set(n, cut.axis === 1 ? -cut.at : cut.at);
+    }
+    if (was !== (cut !== null) && this.play?.kind === 'part') this.show(this.play, true);
+    this.ask();
+  }
+
   /** A line between two picked points. */
   ruler(a: [number, number, number] | null, b: [number, number, number] | null) {
     this.clear(this.measure);
@@ -478,7 +516,8 @@ export class Scene {
     const p = new THREE.Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2);
     const ray = new THREE.Raycaster();
     ray.setFromCamera(p, this.camera);
-    const h = ray.intersectObject(this.part, false)[0];
+    const kept = (q: THREE.Vector3) => !this.cut || this.knife.distanceToPoint(q) >= 0;
+    const h = ray.intersectObject(this.part, false).find((x) => kept(x.point));
     if (!h || h.faceIndex === undefined || h.faceIndex === null) return null;
     return { face: this.mesh.face[h.faceIndex] ?? 0, point: h.point.toArray() as [number, number, number] };
   }

@@ -4,7 +4,7 @@ use super::grounds::{self, Grounds};
 use crate::chain::DEFAULT_MATERIAL;
 use crate::decision::Settled;
 use intake::Layer;
-use part::{Body, Feature, Part, Question, Recognised};
+use part::{Ask, Body, Feature, Marked, Part, Question, Recognised};
 use reason::{Finding, Place};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -39,6 +39,12 @@ pub struct PartSheet {
     pub features: Vec<Feature>,
     /// What each face is, in words, by its number.
     pub faces: Vec<String>,
+    /// Names of the faces, for marks.
+    pub face_ids: Vec<String>,
+    /// Marks with what follows from them.
+    pub marks: Vec<Marked>,
+    /// Questions to the drawing's owner, by key.
+    pub asks: Vec<AskSheet>,
     /// Distance between the triangles shown and the true surface, mm.
     pub chord_error: f64,
 }
@@ -60,6 +66,15 @@ pub struct OriginSheet {
     pub fitted: Option<f64>,
     /// Of a drawing.
     pub layers: Vec<Layer>,
+}
+
+/// A question to the drawing's owner.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct AskSheet {
+    /// Key of its decision.
+    pub id: String,
+    /// The question.
+    pub ask: Ask,
 }
 
 /// A solid of the file.
@@ -101,6 +116,9 @@ fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled)
         body: seen.body.clone(),
         features: seen.features.clone(),
         faces: part.faces.iter().map(|f| part::face_words(&f.surface, f.turn)).collect(),
+        face_ids: part::face_ids(part),
+        marks: part::marked(part, &settled.marks),
+        asks: settled.asks.iter().map(|(id, ask)| AskSheet { id: id.clone(), ask: ask.clone() }).collect(),
         chord_error: part.chord_error,
     }
 }

@@ -223,6 +223,11 @@ pub fn direction_words(d: DVec3) -> String {
     format!("{}° from {} to {}", number(angle), near[0].1, near[1].1)
 }
 
+/// A direction whose sense does not matter, with a settled one.
+pub(crate) fn settled(d: DVec3) -> (DVec3, DVec3) {
+    stack::line_of(DVec3::ZERO, d)
+}
+
 /// A length in words, without needless zeros.
 pub(crate) fn number(v: f64) -> String {
     let s = format!("{v:.2}");

@@ -440,6 +440,11 @@ fn describe(shop: &Shop, origin: DVec3, axis: DVec3, run: Vec<Piece>, through: b
         }
     }
     let cover = run.iter().filter(|p| mine(p)).map(|p| p.cover).fold(0.0, f64::max);
+    // A centre for a lathe: 60°, small, short (ISO 866 forms are 60°; from memory).
+    let centre = !through
+        && d.dims.iter().any(|x| x.name == "countersink angle" && (x.value - 60.0).abs() < 1.5)
+        && dia < 8.5
+        && depth < 4.0 * dia;
     let name = if cover > 0.0 && cover < FULL {
         "Open hole"
     } else if closed_both {
@@ -462,6 +467,9 @@ fn describe(shop: &Shop, origin: DVec3, axis: DVec3, run: Vec<Piece>, through: b
     for s in &steps {
         what.push_str(", ");
         what.push_str(s);
+    }
+    if centre {
+        what = what.replacen("Hole", "Centre hole", 1);
     }
     d.what = what;
     let mut dims = vec![mm("diameter", dia), mm("depth", depth)];

@@ -44,6 +44,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(strip)
         .service(history)
         .service(part_route)
+        .service(measure)
         .service(mesh)
         .service(picture_route)
         .service(model_route)
@@ -364,6 +365,24 @@ async fn part_route(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Re
     });
     let json = work.await.map_err(|e| Fault::internal(e.to_string()))??;
     Ok(HttpResponse::Ok().content_type("application/json").body(json))
+}
+
+/// What is to be measured.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct Measure {
+    /// First place.
+    pub a: part::Spot,
+    /// Second place.
+    pub b: Option<part::Spot>,
+}
+
+#[post("/api/jobs/{id}/measure")]
+async fn measure(Signed(me): Signed, house: Data<House>, id: Path<i64>, m: Json<Measure>) -> Answer<part::Measured> {
+    let part = part_now(me, &house, *id).await?;
+    let m = m.into_inner();
+    let work = actix_web::web::block(move || part::measure(&part, &part::Rays::new(&part), m.a, m.b));
+    let done = work.await.map_err(|e| Fault::internal(e.to_string()))?;
+    Ok(Json(done.map_err(|e| Fault::Bad(sentence(&e.to_string())))?))
 }
 
 #[get("/api/jobs/{id}/mesh")]

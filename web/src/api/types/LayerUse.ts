@@ -3,8 +3,8 @@
 /**
  * What a layer's outlines mean.
  */
-export type LayerUse = { "kind": "through" } | { "kind": "pocket", 
+export type LayerUse = "through" | { "pocket": { 
 /**
  * mm.
  */
-depth: number, } | { "kind": "ignore" };
+depth: number, } } | "ignore";

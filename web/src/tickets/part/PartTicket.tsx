@@ -6,6 +6,7 @@ import { say, saySize } from '../../model/units';
 import { Button, Head, Line, Quiet, Rows, Section } from '../../parts/basics';
 import { FindingRow } from '../../parts/FindingRow';
 import { grouped, hardest, left, sectionOf, type Group, type Section as Sort } from './group';
+import { Asks, Marks } from './Marks';
 import { QuestionRow } from './QuestionRow';
 import { grounds, Num } from '../../parts/Number';
 
@@ -62,8 +63,8 @@ const List = styled.table`
 const sorts: readonly { id: Sort; words: string }[] = [
   { id: 'cut', words: 'to cut' },
   { id: 'relation', words: 'walls, patterns, crossings' },
-  { id: 'edge', words: 'edges' },
-  { id: 'face', words: 'plain faces' },
+  { id: 'edge', words: 'on edges' },
+  { id: 'face', words: 'plain' },
 ];
 
 /** A feature's own sizes, what stands in the way, what it needs. */
@@ -184,6 +185,7 @@ export function PartTicket() {
           </Rows>
         </Section>
       ) : null}
+      <Marks />
       <Section aria-label="Features">
         <h2>{p.features.length} features, the hardest first</h2>
         <Line>
@@ -221,7 +223,11 @@ export function PartTicket() {
               <th>what</th>
               {sort === 'relation' ? null : <th>from</th>}
               <th>hard by</th>
-              {sort === 'relation' ? null : <th className="n">depth</th>}
+              {sort === 'relation' ? null : (
+                <th className="n" title="Below the highest point of the part on its first side">
+                  down
+                </th>
+              )}
             </tr>
           </thead>
           <tbody>
@@ -263,6 +269,7 @@ export function PartTicket() {
           <Quiet>Press a feature to light its faces and to see its sizes. Lengths in {units}.</Quiet>
         </p>
       </Section>
+      <Asks />
       <p style={{ marginTop: 12 }}>
         <a href={`/api/jobs/${id}/model`} download>
           Take the file back
