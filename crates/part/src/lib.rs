@@ -1,6 +1,7 @@
 //! The part: what is it, what will be hard, what is doubtful.
 
 mod answer;
+mod compare;
 mod edge;
 mod feature;
 mod mark;
@@ -11,6 +12,7 @@ mod question;
 mod view;
 
 pub use answer::{answer_fault, answer_words, reading_of};
+pub use compare::{Change, Fate, compare};
 pub use edge::{Bend, Edge};
 pub use feature::{
     Axis, Blocked, Body, BodyKind, Dim, Feature, FeatureKind, Hard, Rays, Recognised, Section, SectionKind, Symmetry,
