@@ -38,6 +38,8 @@ pub enum Decision {
     Mark { id: String, mark: Option<Mark> },
     /// A question to the drawing's owner.
     Ask { id: String, ask: Option<Ask> },
+    /// A new revision of the model takes the place of the first one; none: the first.
+    Model { sha: Option<String>, file: String },
     /// Unit of the job's screens; none for the shop's. It changes no plan.
     Units { units: Option<Units> },
 }
@@ -52,6 +54,7 @@ impl Decision {
             Decision::Operation { id, .. } => format!("operation/{id}"),
             Decision::Sequence { id, .. } => format!("sequence/{id}"),
             Decision::Answer { question, .. } => format!("answer/{question}"),
+            Decision::Model { .. } => "model".into(),
             Decision::Mark { id, .. } => format!("mark/{id}"),
             Decision::Ask { id, .. } => format!("ask/{id}"),
             Decision::Units { .. } => "units".into(),
@@ -66,6 +69,7 @@ impl Decision {
             Decision::Operation { id, .. } => Decision::Operation { id: id.clone(), change: None },
             Decision::Sequence { id, .. } => Decision::Sequence { id: id.clone(), before: None },
             Decision::Answer { question, .. } => Decision::Answer { question: question.clone(), answer: None },
+            Decision::Model { .. } => Decision::Model { sha: None, file: String::new() },
             Decision::Mark { id, .. } => Decision::Mark { id: id.clone(), mark: None },
             Decision::Ask { id, .. } => Decision::Ask { id: id.clone(), ask: None },
             Decision::Units { .. } => Decision::Units { units: None },
@@ -115,6 +119,17 @@ impl Decision {
     }
 }
 
+/// A newer revision of the model.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+pub struct Revised {
+    /// Hash of its file.
+    pub sha: String,
+    /// Name of its file.
+    pub file: String,
+    /// Hash of the file that stood before; none: the job's first.
+    pub before: Option<String>,
+}
+
 /// What stands after all decisions; everything else is proposed.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, TS)]
 pub struct Settled {
@@ -131,6 +146,9 @@ pub struct Settled {
     /// By question about the part.
     #[serde(default)]
     pub answers: BTreeMap<String, String>,
+    /// Hash of the newer revision's file and its name.
+    #[serde(default)]
+    pub model: Option<Revised>,
     /// Marks on faces.
     #[serde(default)]
     pub marks: BTreeMap<String, Mark>,
@@ -182,6 +200,10 @@ impl Settled {
                 Decision::Answer { question, answer: None } => {
                     s.answers.remove(question);
                 }
+                Decision::Model { sha, file } => {
+                    let before = s.model.take().map(|m| m.sha);
+                    s.model = sha.as_ref().map(|sha| Revised { sha: sha.clone(), file: file.clone(), before });
+                }
                 Decision::Mark { id, mark } => put(&mut s.marks, id, mark.as_ref()),
                 Decision::Ask { id, ask } => put(&mut s.asks, id, ask.as_ref()),
                 Decision::Units { units } => s.units = *units,
@@ -200,6 +222,7 @@ impl Settled {
             "material" => s.material = None,
             "stock" => s.stock = None,
             "order" => s.order = None,
+            "model" => s.model = None,
             "units" => s.units = None,
             k => match k.split_once('/') {
                 Some(("mark", id)) => drop(s.marks.remove(id)),

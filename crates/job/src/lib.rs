@@ -8,4 +8,4 @@ pub mod sheet;
 
 pub use cache::{Cache, Desk};
 pub use chain::{JobError, Plan, Planned, SidePlan, Stage, plan, plan_at, prove_plan, prove_plan_at, read_part};
-pub use decision::{Decision, Settled, Units};
+pub use decision::{Decision, Revised, Settled, Units};

@@ -8,7 +8,7 @@ mod strip;
 
 pub use binary::{history_bytes, mesh_bytes};
 pub use grounds::Grounds;
-pub use part_sheet::{AskSheet, OriginSheet, PartSheet, SolidSheet, part_sheet};
+pub use part_sheet::{AskSheet, OriginSheet, PartSheet, RevisedSheet, SolidSheet, part_sheet, part_sheet_revised};
 pub use picture::{FACETS_PX, picture};
 pub use strip::{Strip, StripOp, StripSetup, strip};
 

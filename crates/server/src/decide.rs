@@ -62,6 +62,8 @@ pub fn words(d: &Decision) -> String {
         Decision::Operation { id, change: None } => format!("{} as proposed", op(id)),
         Decision::Sequence { id, before: Some(b) } => format!("{} goes before {}", op(id), op(b)),
         Decision::Sequence { id, before: None } => format!("{} in its proposed place", op(id)),
+        Decision::Model { sha: Some(_), file } => format!("new revision: {file}"),
+        Decision::Model { sha: None, .. } => "first revision of the model".into(),
         Decision::Mark { mark: Some(m), .. } => format!("mark: {}", mark_words(m)),
         Decision::Mark { id, mark: None } => format!("{} mark taken away", id.split('/').next().unwrap_or("a")),
         Decision::Ask { ask: Some(a), .. } if !a.answer.is_empty() => format!("answered: {}", a.answer),
@@ -166,6 +168,14 @@ pub fn decide(c: &mut Conn, me: &Me, id: i64, d: &Decide) -> Result<Revision, Fa
         return Err(Fault::Bad("The operation's name is too long to be one of ours".into()));
     }
     let job = job_rows::of_locked(c, me, id)?;
+    // A model comes with its file: only then is it sure that its bytes belong to this shop.
+    if let Decision::Model { sha: Some(sha), .. } = &d.decision {
+        let mine = job_rows::decisions_of(c, id)?;
+        let known = mine.iter().any(|(r, _)| r.about == "model" && r.body.contains(sha.as_str()));
+        if !known {
+            return Err(Fault::Bad("A new revision is given as a file, on the Part ticket".into()));
+        }
+    }
     if let Decision::Material { id: Some(m) } = &d.decision {
         let shop = job_rows::shop_of(c, job.shop_revision_id)?;
         shop.material(m).map_err(|e| Fault::Bad(e.to_string()))?;
@@ -180,6 +190,23 @@ pub fn decide(c: &mut Conn, me: &Me, id: i64, d: &Decide) -> Result<Revision, Fa
     }
     conflict(c, id, &key, d.revision)?;
     append(c, me, &job, &d.decision, None, None)
+}
+
+/// A new revision of the model, with its file as it came and as it was read.
+pub fn revise(
+    c: &mut Conn,
+    me: &Me,
+    id: i64,
+    revision: i64,
+    file: &str,
+    bytes: &[u8],
+    read: &[u8],
+) -> Result<Revision, Fault> {
+    let job = job_rows::of_locked(c, me, id)?;
+    conflict(c, id, "model", revision)?;
+    let sha = job_rows::keep_model(c, bytes, read)?;
+    let file = file.chars().take(255).collect();
+    append(c, me, &job, &Decision::Model { sha: Some(sha), file }, None, None)
 }
 
 /// Take back one's own last decision: its key gets the value that it had before.

@@ -194,11 +194,17 @@ pub fn title_of(file: &str) -> String {
     if title.is_empty() { "Part".into() } else { title.chars().take(120).collect() }
 }
 
-/// A new job from a model that was read: bytes as they came, and the reader's answer.
-pub fn make(c: &mut Conn, shop: i64, file: &str, model: &[u8], raw: &[u8], picture: &[u8]) -> Result<i64, Fault> {
+/// Keep a model as it came and as it was read; its hash.
+pub fn keep_model(c: &mut Conn, model: &[u8], read: &[u8]) -> Result<String, Fault> {
     let sha = hex(&Sha256::digest(model));
     blobs::put(c, &format!("model-{sha}"), model, true)?;
-    blobs::put(c, &crate::work::read_name(&sha), raw, true)?;
+    blobs::put(c, &crate::work::read_name(&sha), read, true)?;
+    Ok(sha)
+}
+
+/// A new job from a model that was read: bytes as they came, and the reader's answer.
+pub fn make(c: &mut Conn, shop: i64, file: &str, model: &[u8], raw: &[u8], picture: &[u8]) -> Result<i64, Fault> {
+    let sha = keep_model(c, model, raw)?;
     blobs::put(c, &format!("picture-{sha}"), picture, true)?;
     let revision = newest_shop_revision(c, shop)?;
     diesel::insert_into(jobs::table)

@@ -53,20 +53,36 @@ pub fn read_name(sha: &str) -> String {
     format!("read2-{sha}")
 }
 
+/// Hash of the file that a job is about: its newest revision's.
+pub fn model_of(job: &Job, settled: &Settled) -> String {
+    settled.model.as_ref().map_or_else(|| job.model.clone(), |m| m.sha.clone())
+}
+
 /// A job's part: the model as it was read with what was answered about it. What only the reader can do over again (a drawing's plate) it does;
 /// so it does for models that an older build of this program read.
 pub fn part_of(db: &Db, reader: &Path, job: &Job, settled: &Settled) -> Result<Part, Fault> {
+    part_of_model(db, reader, &model_of(job, settled), settled)
+}
+
+/// The revision before the newest, if there is one.
+pub fn part_before(db: &Db, reader: &Path, job: &Job, settled: &Settled) -> Result<Option<Part>, Fault> {
+    let Some(m) = &settled.model else { return Ok(None) };
+    let sha = m.before.as_ref().unwrap_or(&job.model);
+    part_of_model(db, reader, sha, settled).map(Some)
+}
+
+fn part_of_model(db: &Db, reader: &Path, sha: &str, settled: &Settled) -> Result<Part, Fault> {
     let reading = settled.reading();
     let broken = |e: std::io::Error| Fault::internal(format!("a model could not be put down: {e}"));
-    let kept = db.act(|c| blobs::get(c, &read_name(&job.model)))?;
+    let kept = db.act(|c| blobs::get(c, &read_name(sha)))?;
     let kept: Option<Model> = kept.and_then(|b| postcard::from_bytes(&b).ok());
     let drawn = |m: &Model| m.drawing.is_some() && Reading { solid: None, ..reading.clone() } != Reading::default();
     let model = match kept {
         Some(m) if !drawn(&m) => m,
         _ => {
             let bytes = db
-                .act(|c| blobs::get(c, &format!("model-{}", job.model)))?
-                .ok_or_else(|| Fault::internal(format!("the model of job {} is gone", job.id)))?;
+                .act(|c| blobs::get(c, &format!("model-{sha}")))?
+                .ok_or_else(|| Fault::internal(format!("the model {sha} is gone")))?;
             let tmp = tempfile::Builder::new().prefix("goldchip-").tempfile().map_err(broken)?;
             std::fs::write(tmp.path(), &bytes).map_err(broken)?;
             intake::read_guarded(reader, &[crate::READER_WORD], tmp.path(), &reading, &intake::Limits::default())
@@ -84,6 +100,7 @@ pub fn part_sheet(db: &Db, reader: &Path, job: &Job, settled: &Settled, shop: &S
     let material = shop.material(settled.material.as_deref().unwrap_or(job::chain::DEFAULT_MATERIAL)).ok();
     let key = StageKey::new("part")
         .with(&job.model)
+        .with(&settled.model)
         .with(&settled.answers)
         .with(&settled.marks)
         .with(&settled.asks)
@@ -93,7 +110,10 @@ pub fn part_sheet(db: &Db, reader: &Path, job: &Job, settled: &Settled, shop: &S
         return Ok(kept);
     }
     let part = part_of(db, reader, job, settled)?;
-    let sheet = job::sheet::part_sheet(&part, shop, settled);
+    let sheet = match (part_before(db, reader, job, settled)?, &settled.model) {
+        (Some(before), Some(m)) => job::sheet::part_sheet_revised(&part, &before, &m.file, shop, settled),
+        _ => job::sheet::part_sheet(&part, shop, settled),
+    };
     let json = serde_json::to_vec(&sheet).map_err(|e| Fault::internal(e.to_string()))?;
     db.act(|c| blobs::put(c, &key, &json, false))?;
     Ok(json)
@@ -230,7 +250,7 @@ fn plan(
         Ok(true)
     })?;
     if !there {
-        let desk = Desk { model: o.job.model.clone(), cache: &cache, stop, heard };
+        let desk = Desk { model: model_of(&o.job, &o.settled), cache: &cache, stop, heard };
         desk.tell("model", 0.0)?;
         let part = part_of(db, reader, &o.job, &o.settled)?;
         let planned = job::plan_at(&part, &o.job.title, &o.shop, &o.settled, &desk)?;

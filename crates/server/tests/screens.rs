@@ -351,3 +351,31 @@ async fn an_answer_changes_the_plate_of_a_drawing() {
     b.js_until(&format!("return {thick}?.dataset.answered === 'true'")).await;
     b.close().await;
 }
+
+/// A new revision of the bracket: what changed is told, decisions that no longer hold are findings, and undo brings the first one back.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_revision_is_compared_with_the_one_before() {
+    let house = House::demo(0);
+    let b = signed_in(&house).await;
+    b.go("/jobs/1/part").await;
+    b.text("Give a new revision").await;
+    let input = b.page.find(By::Css("input[type=file]")).await.unwrap();
+    input.send_keys(root().join("demo/reading/encoder-bracket-b.step").to_str().unwrap()).await.unwrap();
+    b.text("Revision encoder-bracket-b.step").await;
+    let changes = b
+        .js_until("const c = [...document.querySelectorAll('[data-change]')]; return c.length > 0 && c.map((x) => x.innerText.replaceAll('\\n', ' '))")
+        .await;
+    let said: Vec<&str> = changes.as_array().unwrap().iter().map(|c| c.as_str().unwrap()).collect();
+    assert_eq!(said.len(), 5, "{said:#?}");
+    assert!(said.iter().any(|c| c.contains("new") && c.contains("Slot 14 wide")), "{said:#?}");
+    assert!(said.iter().any(|c| c.contains("gone") && c.contains("Ø3.3")), "{said:#?}");
+    assert!(said.iter().any(|c| c.contains("diameter 17 → 18 mm")), "{said:#?}");
+    assert_eq!(said.iter().filter(|c| c.contains("moved by 1.5 mm")).count(), 2, "{said:#?}");
+    b.press("Show the old one over it").await;
+    b.drawn().await;
+    let bad = axe(&b, "a revision").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.press("Undo").await;
+    b.js_until("return document.querySelectorAll('[data-change]').length === 0").await;
+    b.close().await;
+}

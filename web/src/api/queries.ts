@@ -55,6 +55,14 @@ export const measureQuery = (id: number, revision: number, a: Spot | null, b: Sp
     retry,
     ...forever,
   });
+/** Triangles of the revision before the newest. */
+export const meshBeforeQuery = (id: number, reading: string, wanted: boolean) =>
+  queryOptions({
+    queryKey: ['mesh-before', id, reading],
+    queryFn: () => api.bytes(`/api/jobs/${id}/mesh-before`),
+    enabled: wanted,
+    ...forever,
+  });
 /** Triangles; `reading` names what was answered about the file, on which they depend. */
 export const meshQuery = (id: number, reading: string) =>
   queryOptions({ queryKey: ['mesh', id, reading], queryFn: () => api.bytes(`/api/jobs/${id}/mesh`), ...forever });

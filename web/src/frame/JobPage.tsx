@@ -2,7 +2,17 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { Navigate, useNavigate, useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
-import { api, historyQuery, jobQuery, meshQuery, partQuery, sheetQuery, shopQuery, stripQuery } from '../api';
+import {
+  api,
+  historyQuery,
+  jobQuery,
+  meshBeforeQuery,
+  meshQuery,
+  partQuery,
+  sheetQuery,
+  shopQuery,
+  stripQuery,
+} from '../api';
 import type { Decision, Finding, JobState, Me, Place, Sheet } from '../api/types';
 import { changes } from '../model/changes';
 import { atLine, beside, type Cursor } from '../model/strip';
@@ -116,6 +126,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const reading = Object.entries(state.settled.answers ?? {})
     .filter(([q]) => !/^(hole|point|radii|hair)\//.test(q))
     .map(([q, a]) => `${q}=${a}`)
+    .concat(state.settled.model?.sha ?? 'first')
     .join('|');
   const mesh = useQuery(meshQuery(id, reading));
   const part = useQuery(partQuery(id, state.card.revision));
@@ -174,11 +185,11 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   }, [after, strip.data, cursor]);
 
   // A plan that followed a decision says what it changed.
-  const before = useRef<{ revision: number | null; sheet: Sheet } | null>(null);
+  const was = useRef<{ revision: number | null; sheet: Sheet } | null>(null);
   useEffect(() => {
     if (!s || sheet.isPlaceholderData) return;
-    const old = before.current;
-    before.current = { revision: state.sheet_revision, sheet: s };
+    const old = was.current;
+    was.current = { revision: state.sheet_revision, sheet: s };
     if (!old || old.revision === state.sheet_revision) return;
     const said = changes(old.sheet, s, units);
     if (said.length > 0) tell('done', `Worked out: ${said.join('; ')}`);
@@ -199,6 +210,20 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const [by, setBy] = useState<PaintBy>('none');
   const [cut, setCut] = useState<Cut | null>(null);
   const paint = useMemo(() => (part.data ? painted(part.data, by) : null), [part.data, by]);
+  const [over, setOver] = useState(false);
+  const before = useQuery(meshBeforeQuery(id, reading, over && state.settled.model !== null));
+  const revise = useCallback(
+    async (f: File) => {
+      try {
+        const at = `file=${encodeURIComponent(f.name)}&revision=${state.card.revision}`;
+        await api.post(`/api/jobs/${id}/revise?${at}`, f);
+      } catch (e) {
+        refuse(e);
+      }
+      await client.invalidateQueries({ queryKey: ['job', id] });
+    },
+    [client, id, state.card.revision],
+  );
   const clearPicked = useCallback(() => setRuler([null, null]), []);
 
   const play = useMemo<Play | null>(() => {
@@ -311,6 +336,9 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         decide,
         picked: ruler,
         clearPicked,
+        over,
+        setOver,
+        revise: (f) => void revise(f),
         revision: state.card.revision,
       }
     : null;
@@ -326,6 +354,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         onPick={ticket === 'part' ? pick : undefined}
         ruler={ruler}
         section={ticket === 'part' ? cut : null}
+        over={ticket === 'part' && over ? (before.data ?? null) : null}
         label={`${ticket}: picture of ${state.card.title}`}
       >
         {ticket === 'part' && part.data ? (

@@ -16,6 +16,11 @@ export interface PartDesk {
   /** Places pressed on the stage, one or two. */
   picked: readonly [Picked | null, Picked | null];
   clearPicked: () => void;
+  /** The revision before is shown over this one. */
+  over: boolean;
+  setOver: (on: boolean) => void;
+  /** Give a new revision of the file. */
+  revise: (f: File) => void;
   /** Changes with whatever changes the part. */
   revision: number;
 }

@@ -65,11 +65,13 @@ interface Props {
   ruler?: [Picked | null, Picked | null];
   /** Where the part is cut open. */
   section?: Cut | null;
+  /** Triangles of the revision before, shown over the part. */
+  over?: ArrayBuffer | null;
   /** What the picture shows, for a reader that does not see it. */
   label: string;
 }
 
-export function Stage({ play, mesh, places, cursor, children, onHover, onPick, ruler, section, label }: Props) {
+export function Stage({ play, mesh, places, cursor, children, onHover, onPick, ruler, section, over, label }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const [scene, setScene] = useState<Scene | null>(null);
   const [fault, setFault] = useState<string | null>(null);
@@ -100,6 +102,7 @@ export function Stage({ play, mesh, places, cursor, children, onHover, onPick, r
   useEffect(() => scene?.mark(places), [scene, places, play]);
   useEffect(() => scene?.ruler(ruler?.[0]?.point ?? null, ruler?.[1]?.point ?? null), [scene, ruler, play]);
   useEffect(() => scene?.section(section ?? null), [scene, section]);
+  useEffect(() => scene?.over(over ?? null), [scene, over]);
   useEffect(() => cursor.subscribe(() => scene?.seek(cursor.get().at)), [scene, cursor]);
 
   return (

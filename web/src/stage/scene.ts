@@ -57,6 +57,7 @@ export class Scene {
   /** Where the part is cut open: axis and place, mm. */
   private cut: { axis: 0 | 1 | 2; at: number } | null = null;
   private readonly knife = new THREE.Plane();
+  private ghost: PartMesh | null = null;
   onHover: ((face: number | null) => void) | null = null;
   onPick: ((p: Picked) => void) | null = null;
 
@@ -153,7 +154,9 @@ export class Scene {
         (o instanceof THREE.Mesh || o instanceof THREE.LineSegments || o instanceof THREE.Line) &&
         o.geometry !== this.field?.geometry &&
         o.geometry !== this.mesh?.geometry &&
-        o.geometry !== this.mesh?.edges
+        o.geometry !== this.mesh?.edges &&
+        o.geometry !== this.ghost?.geometry &&
+        o.geometry !== this.ghost?.edges
       )
         o.geometry.dispose();
     });
@@ -211,6 +214,17 @@ export class Scene {
     if (this.mesh) {
       this.mesh.geometry.computeBoundingBox();
       this.bounds.copy(this.mesh.geometry.boundingBox ?? this.bounds);
+    }
+    if (this.ghost) {
+      const glass = new THREE.MeshBasicMaterial({
+        color: this.theme.red,
+        transparent: true,
+        opacity: 0.22,
+        depthWrite: false,
+        side: THREE.DoubleSide,
+      });
+      const old = new THREE.LineSegments(this.ghost.edges, new THREE.LineBasicMaterial({ color: this.theme.red }));
+      this.world.add(new THREE.Mesh(this.ghost.geometry, glass), old);
     }
     if (play.block) {
       this.world.add(this.wire(play.block, this.theme.brassInk));
@@ -407,6 +421,13 @@ export class Scene {
       l.renderOrder = 10;
       this.marks.add(l);
     }
+    this.ask();
+  }
+
+  /** Another part as a ghost over this one: the revision before. */
+  over(bytes: ArrayBuffer | null) {
+    this.ghost = bytes ? readMesh(bytes) : null;
+    if (this.play?.kind === 'part') this.show(this.play, true);
     this.ask();
   }
 

@@ -4,7 +4,7 @@ use super::grounds::{self, Grounds};
 use crate::chain::DEFAULT_MATERIAL;
 use crate::decision::Settled;
 use intake::Layer;
-use part::{Ask, Body, Feature, Marked, Part, Question, Recognised};
+use part::{Ask, Body, Change, Feature, Marked, Part, Question, Recognised};
 use reason::{Finding, Place};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -45,6 +45,8 @@ pub struct PartSheet {
     pub marks: Vec<Marked>,
     /// Questions to the drawing's owner, by key.
     pub asks: Vec<AskSheet>,
+    /// What a new revision changed, if this is one.
+    pub revised: Option<RevisedSheet>,
     /// Distance between the triangles shown and the true surface, mm.
     pub chord_error: f64,
 }
@@ -77,6 +79,15 @@ pub struct AskSheet {
     pub ask: Ask,
 }
 
+/// A revision against the one before it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct RevisedSheet {
+    /// Name of the new file.
+    pub file: String,
+    /// Every feature, what changed first.
+    pub changes: Vec<Change>,
+}
+
 /// A solid of the file.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct SolidSheet {
@@ -89,6 +100,14 @@ pub struct SolidSheet {
 /// Make it, with everything that is recognised.
 pub fn part_sheet(part: &Part, shop: &Shop, settled: &Settled) -> PartSheet {
     part_sheet_of(part, &part::recognise(part), shop, settled)
+}
+
+/// The same, compared with the revision before.
+pub fn part_sheet_revised(part: &Part, before: &Part, file: &str, shop: &Shop, settled: &Settled) -> PartSheet {
+    let seen = part::recognise(part);
+    let changes = part::compare(&part::recognise(before), &seen);
+    let revised = Some(RevisedSheet { file: file.into(), changes });
+    PartSheet { revised, ..part_sheet_of(part, &seen, shop, settled) }
 }
 
 fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled) -> PartSheet {
@@ -118,6 +137,7 @@ fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled)
         faces: part.faces.iter().map(|f| part::face_words(&f.surface, f.turn)).collect(),
         face_ids: part::face_ids(part),
         marks: part::marked(part, &settled.marks),
+        revised: None,
         asks: settled.asks.iter().map(|(id, ask)| AskSheet { id: id.clone(), ask: ask.clone() }).collect(),
         chord_error: part.chord_error,
     }

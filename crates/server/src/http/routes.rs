@@ -45,6 +45,8 @@ pub fn all(c: &mut ServiceConfig) {
         .service(history)
         .service(part_route)
         .service(measure)
+        .service(revise)
+        .service(mesh_before)
         .service(mesh)
         .service(picture_route)
         .service(model_route)
@@ -367,6 +369,29 @@ async fn part_route(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Re
     Ok(HttpResponse::Ok().content_type("application/json").body(json))
 }
 
+/// A new revision's name, and the newest revision that its giver had seen.
+#[derive(Debug, Clone, Deserialize)]
+struct NewModel {
+    file: String,
+    revision: i64,
+}
+
+#[post("/api/jobs/{id}/revise")]
+async fn revise(
+    Signed(me): Signed,
+    house: Data<House>,
+    id: Path<i64>,
+    q: Query<NewModel>,
+    body: Bytes,
+) -> Answer<Revision> {
+    let (db, reader, q, id) = (house.db.clone(), house.reader.clone(), q.into_inner(), *id);
+    let work = actix_web::web::block(move || {
+        let (read, _) = read_model(&reader, &q.file, &body)?;
+        db.act(|c| decide::revise(c, &me, id, q.revision, &q.file, &body, &read))
+    });
+    Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))??))
+}
+
 /// What is to be measured.
 #[derive(Debug, Clone, Deserialize, TS)]
 pub struct Measure {
@@ -388,6 +413,17 @@ async fn measure(Signed(me): Signed, house: Data<House>, id: Path<i64>, m: Json<
 #[get("/api/jobs/{id}/mesh")]
 async fn mesh(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
     let part = part_now(me, &house, *id).await?;
+    Ok(HttpResponse::Ok().content_type("application/octet-stream").body(job::sheet::mesh_bytes(&part.mesh)))
+}
+
+#[get("/api/jobs/{id}/mesh-before")]
+async fn mesh_before(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    let (db, reader, id) = (house.db.clone(), house.reader.clone(), *id);
+    let work = actix_web::web::block(move || {
+        let (job, settled) = db.act(|c| Ok((jobs::of(c, &me, id)?, jobs::settled(c, id)?)))?;
+        crate::work::part_before(&db, &reader, &job, &settled)?.ok_or(Fault::NoSuch("revision before"))
+    });
+    let part = work.await.map_err(|e| Fault::internal(e.to_string()))??;
     Ok(HttpResponse::Ok().content_type("application/octet-stream").body(job::sheet::mesh_bytes(&part.mesh)))
 }
 
@@ -420,8 +456,10 @@ async fn model_route(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> R
         .db
         .run(move |c| {
             let job = jobs::of(c, &me, *id)?;
-            let bytes = blobs::get(c, &format!("model-{}", job.model))?.ok_or(Fault::NoSuch("model"))?;
-            Ok((job.file, bytes))
+            let settled = jobs::settled(c, *id)?;
+            let sha = crate::work::model_of(&job, &settled);
+            let bytes = blobs::get(c, &format!("model-{sha}"))?.ok_or(Fault::NoSuch("model"))?;
+            Ok((settled.model.map_or(job.file, |m| m.file), bytes))
         })
         .await?;
     Ok(download(&file, "application/octet-stream", bytes))

@@ -8,6 +8,7 @@ import type { Marked } from "./Marked";
 import type { OriginSheet } from "./OriginSheet";
 import type { Place } from "./Place";
 import type { Question } from "./Question";
+import type { RevisedSheet } from "./RevisedSheet";
 
 /**
  * What the part is.
@@ -77,6 +78,10 @@ marks: Array<Marked>,
  * Questions to the drawing's owner, by key.
  */
 asks: Array<AskSheet>, 
+/**
+ * What a new revision changed, if this is one.
+ */
+revised: RevisedSheet | null, 
 /**
  * Distance between the triangles shown and the true surface, mm.
  */

@@ -4,6 +4,7 @@ import type { Mark } from "./Mark";
 import type { Moved } from "./Moved";
 import type { Order } from "./Order";
 import type { Override } from "./Override";
+import type { Revised } from "./Revised";
 import type { StockChoice } from "./StockChoice";
 import type { Units } from "./Units";
 
@@ -35,6 +36,10 @@ sequence: Array<Moved>,
  * By question about the part.
  */
 answers: { [key in string]: string }, 
+/**
+ * Hash of the newer revision's file and its name.
+ */
+model: Revised | null, 
 /**
  * Marks on faces.
  */

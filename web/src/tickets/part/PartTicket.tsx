@@ -7,6 +7,7 @@ import { Button, Head, Line, Quiet, Rows, Section } from '../../parts/basics';
 import { FindingRow } from '../../parts/FindingRow';
 import { grouped, hardest, left, sectionOf, type Group, type Section as Sort } from './group';
 import { Asks, Marks } from './Marks';
+import { Revision } from './Revision';
 import { QuestionRow } from './QuestionRow';
 import { grounds, Num } from '../../parts/Number';
 
@@ -157,6 +158,7 @@ export function PartTicket() {
           </Quiet>
         </p>
       ) : null}
+      {p.revised ? <Revision /> : null}
       {p.doubts.length > 0 ? (
         <Section aria-label="Doubts">
           <h2>Doubtful</h2>
@@ -270,6 +272,7 @@ export function PartTicket() {
         </p>
       </Section>
       <Asks />
+      {p.revised ? null : <Revision />}
       <p style={{ marginTop: 12 }}>
         <a href={`/api/jobs/${id}/model`} download>
           Take the file back
