@@ -1,6 +1,8 @@
 //! Chamfers, rounds and fillets, and what no other recogniser took: free forms, slanted and plain faces.
 
-use super::{Axis, Draft, FeatureKind, Shop, degrees, direction_name, direction_words, hard, mm, number};
+use super::{
+    Axis, Body, BodyKind, Draft, FeatureKind, Shop, degrees, direction_name, direction_words, hard, mm, number,
+};
 use crate::{Bend, Surface};
 use geom::{DIRECTIONS, DVec3};
 
@@ -141,7 +143,7 @@ fn bevel(shop: &Shop, f: u32) -> Option<(f64, f64)> {
 }
 
 /// What is left: free forms, slanted faces, plain faces.
-pub fn rest(shop: &Shop, drafts: &mut Vec<Draft>) {
+pub fn rest(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
     let mut free: Vec<(u32, i64)> = Vec::new();
     for f in 0..shop.part.faces.len() as u32 {
         if known(drafts, f) {
@@ -195,9 +197,8 @@ pub fn rest(shop: &Shop, drafts: &mut Vec<Draft>) {
                 d
             }
         };
-        if d.kind == FeatureKind::Face {
-            d.remarks.clear();
-        }
+        // A shoulder is faced while the part turns, also at the bottom of a groove.
+        d.turned = matches!(body.kind, BodyKind::Turned) && body.turned_faces.contains(&f);
         drafts.push(d);
     }
     for g in groups(shop, &free) {

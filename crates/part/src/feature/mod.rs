@@ -459,7 +459,7 @@ pub fn recognise_with(part: &Part, rays: &Rays) -> Recognised {
     edges::find(&shop, &mut drafts);
     wall::find(&shop, &mut drafts);
     crossing::find(&shop, &holes, &mut drafts);
-    edges::rest(&shop, &mut drafts);
+    edges::rest(&shop, &body, &mut drafts);
     let mut features: Vec<Feature> = finish(&shop, drafts);
     let symmetry = pattern::symmetry(&shop);
     pattern::find(&shop, &mut features);

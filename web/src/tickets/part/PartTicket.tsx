@@ -252,7 +252,7 @@ export function PartTicket() {
                   </td>
                   {sort === 'relation' ? null : (
                     <td className={why ? 'hard' : ''}>
-                      {g.from.join(' ')} {why === 'another side' ? `▲ ${why}` : why}
+                      {g.from.join(' ')} {why === null || why === 'no side' ? why : `▲ ${why}`}
                     </td>
                   )}
                   <td className={h && h.share >= 1 ? 'hard' : ''} title={h?.why}>

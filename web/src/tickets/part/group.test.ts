@@ -29,5 +29,6 @@ describe('features', () => {
     expect(left({ from: ['+Z'] }, '−Z')).toBeNull();
     expect(left({ from: ['-Z'] }, '−Z')).toBeNull();
     expect(left({ from: [] }, '+Z')).toBe('no side');
+    expect(left({ from: ['turning'] }, '+Z')).toBe('a lathe');
   });
 });

@@ -60,8 +60,9 @@ const opposite = (up: string) => `${up.startsWith('+') ? '−' : '+'}${up.slice(
 const plain = (d: string) => d.replace('-', '−');
 
 /** Why a feature is left: no side at all, or none of the two that are planned. */
-export function left(g: Pick<Group, 'from'>, up: string): 'no side' | 'another side' | null {
+export function left(g: Pick<Group, 'from'>, up: string): 'no side' | 'another side' | 'a lathe' | null {
   if (g.from.length === 0) return 'no side';
+  if (g.from.every((f) => f === 'turning')) return 'a lathe';
   const ups = [plain(up), opposite(plain(up))];
   return g.from.some((f) => ups.includes(plain(f))) ? null : 'another side';
 }
