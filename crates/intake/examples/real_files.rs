@@ -12,7 +12,13 @@ fn main() {
     let [reader, files @ ..] = args.as_slice() else { panic!("READER FILE…") };
     for file in files {
         let start = Instant::now();
-        let model = match read_guarded(Path::new(reader), &["read-model"], Path::new(file), &Reading::default(), &Limits::default()) {
+        let model = match read_guarded(
+            Path::new(reader),
+            &["read-model"],
+            Path::new(file),
+            &Reading::default(),
+            &Limits::default(),
+        ) {
             Ok(m) => m,
             Err(e) => {
                 println!("{}", serde_json::json!({"file": file, "error": e.to_string()}));
