@@ -22,8 +22,8 @@ fn drilled(part: Shape, x: f64, y: f64, d: f64, top: f64, depth: f64) -> Result<
     part.cut(&hole(x, y, d, bottom, top + 1.0)?)?.cut(&Shape::cone([x, y, bottom - point], UP, 0.0, d / 2.0, point)?)
 }
 
-/// Holds the encoder to the polar axis: a bearing bore, four screw holes with counterbores, two holes from the side.
-fn encoder_bracket() -> Result<Shape, ModelError> {
+/// Holds the encoder to the polar axis: a bearing bore, four screw holes with counterbores, holes from the side.
+fn bracket(bore: f64, upper_screws: [f64; 2], side_holes: &[f64]) -> Result<Shape, ModelError> {
     let outline = rounded_polygon(&[
         ([0.0, 0.0], 3.0),
         ([74.0, 0.0], 3.0),
@@ -34,14 +34,18 @@ fn encoder_bracket() -> Result<Shape, ModelError> {
     ]);
     let mut p = Shape::prism(&outline, 0.0, 16.0)?;
     p = p.chamfer(0.6, [-1.0, -1.0, 16.0], [75.0, 49.0, 16.0])?;
-    p = p.cut(&hole(37.0, 26.0, 17.0, -1.0, 17.0)?)?.cut(&hole(37.0, 26.0, 26.0, 9.0, 17.0)?)?;
-    for (x, y) in [(9.0, 9.0), (65.0, 9.0), (14.0, 32.0), (60.0, 32.0)] {
+    p = p.cut(&hole(37.0, 26.0, bore, -1.0, 17.0)?)?.cut(&hole(37.0, 26.0, 26.0, 9.0, 17.0)?)?;
+    for (x, y) in [(9.0, 9.0), (65.0, 9.0), (upper_screws[0], 32.0), (upper_screws[1], 32.0)] {
         p = p.cut(&hole(x, y, 4.5, -1.0, 17.0)?)?.cut(&hole(x, y, 8.0, 11.4, 17.0)?)?;
     }
-    for x in [24.0, 50.0] {
-        p = p.cut(&Shape::cylinder([x, -1.0, 8.0], [0.0, 1.0, 0.0], 1.65, 11.0)?)?;
+    for x in side_holes {
+        p = p.cut(&Shape::cylinder([*x, -1.0, 8.0], [0.0, 1.0, 0.0], 1.65, 11.0)?)?;
     }
     Ok(p)
+}
+
+fn encoder_bracket() -> Result<Shape, ModelError> {
+    bracket(17.0, [14.0, 60.0], &[24.0, 50.0])
 }
 
 /// The shutter's release lever: two ears, a slot for the cord, a pivot, one set-screw hole from the side.
@@ -107,22 +111,7 @@ fn spider_plate() -> Result<Shape, ModelError> {
 
 /// The bracket as it was drawn again: the bore grew, the screws moved, one side hole went and a slot came.
 fn encoder_bracket_b() -> Result<Shape, ModelError> {
-    let outline = rounded_polygon(&[
-        ([0.0, 0.0], 3.0),
-        ([74.0, 0.0], 3.0),
-        ([74.0, 30.0], 6.0),
-        ([56.0, 48.0], 6.0),
-        ([18.0, 48.0], 6.0),
-        ([0.0, 30.0], 6.0),
-    ]);
-    let mut p = Shape::prism(&outline, 0.0, 16.0)?;
-    p = p.chamfer(0.6, [-1.0, -1.0, 16.0], [75.0, 49.0, 16.0])?;
-    p = p.cut(&hole(37.0, 26.0, 18.0, -1.0, 17.0)?)?.cut(&hole(37.0, 26.0, 26.0, 9.0, 17.0)?)?;
-    for (x, y) in [(9.0, 9.0), (65.0, 9.0), (15.5, 32.0), (58.5, 32.0)] {
-        p = p.cut(&hole(x, y, 4.5, -1.0, 17.0)?)?.cut(&hole(x, y, 8.0, 11.4, 17.0)?)?;
-    }
-    p = p.cut(&Shape::cylinder([24.0, -1.0, 8.0], [0.0, 1.0, 0.0], 1.65, 11.0)?)?;
-    p.cut(&rect(30.0, -1.0, 44.0, 7.0, 0.0, 12.0, 17.0)?)
+    bracket(18.0, [15.5, 58.5], &[24.0])?.cut(&rect(30.0, -1.0, 44.0, 7.0, 0.0, 12.0, 17.0)?)
 }
 
 /// Brass adapter between focuser and eyepiece: turned, with a set-screw groove, a stepped bore with a thread's relief and two flats.

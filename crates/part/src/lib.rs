@@ -21,6 +21,6 @@ pub use feature::{
 pub use mark::{Ask, Mark, MarkKind, Marked, Process, face_ids, marked};
 pub use measure::{Measured, NoSuchFace, Reading, Spot, measure};
 pub use model::{Face, Origin, Part, PartError, Solid, Surface};
-pub use purpose::{Purpose, purposes};
+pub use purpose::purposes;
 pub use question::{Choice, Question, grave_questions, hole_question, questions};
 pub use view::{Chamfer, Hole, HoleEnd, OFF_FLOOR, View};

@@ -4,28 +4,10 @@
 //! the matches is likely. Every hit carries its terms and its source, so that a person can see why it stands first. Ranking weights are
 //! common practice without a source; they order answers and decide nothing by themselves.
 
+use crate::question::Choice;
 use crate::{Feature, FeatureKind};
 use reason::Term;
-use serde::{Deserialize, Serialize};
 use shop::standards::{self, BEARINGS, DOWELS};
-use ts_rs::TS;
-
-/// A possible purpose of a hole.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Purpose {
-    /// "tap M8", "clear M8 medium", "ream 8 H7", "seat 6202 H7", "plain".
-    pub key: String,
-    /// In words.
-    pub words: String,
-    /// 0 to 1; the first is the proposal.
-    pub score: f64,
-    /// What speaks for it.
-    pub reasons: Vec<String>,
-    /// Its numbers.
-    pub terms: Vec<Term>,
-    /// Where the table comes from.
-    pub source: String,
-}
 
 /// How near a model's diameter must be to a table's, mm.
 const NEAR: f64 = 0.021;
@@ -49,8 +31,8 @@ struct Hole<'a> {
     equals: usize,
 }
 
-/// Ranked purposes of a hole; the list always ends with "plain". `equals` is the number of equal holes on the part, itself included.
-pub fn purposes(f: &Feature, equals: usize) -> Vec<Purpose> {
+/// Ranked purposes of a hole; "plain" is always among them. `equals` is the number of equal holes on the part, itself included.
+pub fn purposes(f: &Feature, equals: usize) -> Vec<Choice> {
     let Some(d) = f.dim("diameter") else { return Vec::new() };
     let h = Hole {
         d,
@@ -65,14 +47,6 @@ pub fn purposes(f: &Feature, equals: usize) -> Vec<Purpose> {
     clearances(&h, &mut out);
     dowels(&h, &mut out);
     bearings(&h, &mut out);
-    out.push(Purpose {
-        key: "plain".into(),
-        words: format!("A plain hole Ø{}, as drawn", crate::feature::number(d)),
-        score: 0.25,
-        reasons: vec!["nothing needs more than a drill".into()],
-        terms: vec![Term::new("D", "diameter in the model", d, "mm")],
-        source: "the model".into(),
-    });
     out.sort_by(|a, b| b.score.total_cmp(&a.score).then(a.key.cmp(&b.key)));
     // One answer for each key: the best.
     let mut seen: Vec<String> = Vec::new();
@@ -81,22 +55,21 @@ pub fn purposes(f: &Feature, equals: usize) -> Vec<Purpose> {
         seen.push(p.key.clone());
         new
     });
-    out.truncate(8);
-    if !out.iter().any(|p| p.key == "plain") {
-        out.pop();
-        out.push(Purpose {
-            key: "plain".into(),
-            words: format!("A plain hole Ø{}, as drawn", crate::feature::number(d)),
-            score: 0.25,
-            reasons: Vec::new(),
-            terms: Vec::new(),
-            source: "the model".into(),
-        });
-    }
+    out.truncate(7);
+    out.push(Choice {
+        key: "plain".into(),
+        words: format!("A plain hole Ø{}, as drawn", crate::feature::number(d)),
+        score: 0.25,
+        reasons: vec!["nothing needs more than a drill".into()],
+        terms: vec![Term::new("D", "diameter in the model", d, "mm")],
+        source: "the model".into(),
+    });
+    // Stable: of equals the found ones stay before the plain hole.
+    out.sort_by(|a, b| b.score.total_cmp(&a.score));
     out
 }
 
-fn threads(h: &Hole, out: &mut Vec<Purpose>) {
+fn threads(h: &Hole, out: &mut Vec<Choice>) {
     for t in standards::threads() {
         let drill = t.drills.iter().enumerate().find(|(_, x)| (*x - h.d).abs() < NEAR);
         let at_major = (t.major - h.d).abs() < NEAR / 2.0;
@@ -168,7 +141,7 @@ fn threads(h: &Hole, out: &mut Vec<Purpose>) {
             ),
             _ => format!("Thread {}: drill Ø{} and tap", t.name, crate::feature::number(h.d)),
         };
-        out.push(Purpose {
+        out.push(Choice {
             key,
             words,
             score: score.clamp(0.02, 0.98),
@@ -191,7 +164,7 @@ fn threads(h: &Hole, out: &mut Vec<Purpose>) {
     }
 }
 
-fn clearances(h: &Hole, out: &mut Vec<Purpose>) {
+fn clearances(h: &Hole, out: &mut Vec<Choice>) {
     for c in standards::clearances() {
         let Some((fit, d)) = c.holes.iter().find(|(_, d)| (d - h.d).abs() < NEAR) else { continue };
         let mut score: f64 = match *fit {
@@ -240,7 +213,7 @@ fn clearances(h: &Hole, out: &mut Vec<Purpose>) {
             score += 0.15;
             reasons.push(format!("the countersink Ø{} takes a countersunk head", crate::feature::number(cs)));
         }
-        out.push(Purpose {
+        out.push(Choice {
             key: format!("clear {} {fit}", c.screw),
             words: format!("Clearance for a screw {} ({fit})", c.screw),
             score: score.clamp(0.02, 0.98),
@@ -259,7 +232,7 @@ fn clearances(h: &Hole, out: &mut Vec<Purpose>) {
 const USUAL: [&str; 15] =
     ["M1.6", "M2", "M2.5", "M3", "M4", "M5", "M6", "M8", "M10", "M12", "M14", "M16", "M20", "M24", "M30"];
 
-fn dowels(h: &Hole, out: &mut Vec<Purpose>) {
+fn dowels(h: &Hole, out: &mut Vec<Choice>) {
     let Some(d) = DOWELS.iter().find(|d| (*d - h.d).abs() < 0.004) else { return };
     let stepped =
         h.f.dim("counterbore diameter").is_some() || h.f.dim("countersink diameter").is_some_and(|c| c > 1.5 * d);
@@ -280,7 +253,7 @@ fn dowels(h: &Hole, out: &mut Vec<Purpose>) {
         terms.push(Term::new("ES", "upper limit of H7", l.upper * 1000.0, "µm"));
         terms.push(Term::new("EI", "lower limit of H7", l.lower * 1000.0, "µm"));
     }
-    out.push(Purpose {
+    out.push(Choice {
         key: format!("ream {d} H7"),
         words: format!("Reamed Ø{d} H7 for a dowel pin"),
         score,
@@ -290,7 +263,7 @@ fn dowels(h: &Hole, out: &mut Vec<Purpose>) {
     });
 }
 
-fn bearings(h: &Hole, out: &mut Vec<Purpose>) {
+fn bearings(h: &Hole, out: &mut Vec<Choice>) {
     // The seat may be the counterbore or the hole itself.
     let seats = [
         (h.f.dim("counterbore diameter"), h.f.dim("counterbore depth")),
@@ -309,7 +282,7 @@ fn bearings(h: &Hole, out: &mut Vec<Purpose>) {
                 score += 0.55;
                 reasons.push(format!("and it is as deep as the bearing is wide, {} mm", b.size[2]));
             }
-            out.push(Purpose {
+            out.push(Choice {
                 key: format!("seat {} H7", b.name),
                 words: format!(
                     "Seat of a bearing {}: Ø{} H7, {} deep",

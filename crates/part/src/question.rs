@@ -1,6 +1,6 @@
 //! Doubts as questions, each with a proposal and what it blocks; an answer is a decision, or the question stays open.
 
-use crate::purpose::{Purpose, asked_about, purposes};
+use crate::purpose::{asked_about, purposes};
 use crate::{Part, Recognised, Surface};
 use geom::DVec3;
 use intake::{LayerUse, LengthUnit};
@@ -285,7 +285,7 @@ fn holes(seen: &Recognised, out: &mut Vec<Question>) {
     }
     groups.sort_by(|a, b| a.0.cmp(&b.0));
     for (id, list) in groups {
-        let ranked: Vec<Purpose> = purposes(list[0], list.len());
+        let ranked = purposes(list[0], list.len());
         // A hole that matches nothing is not worth a question.
         if ranked.len() < 2 {
             continue;
@@ -296,17 +296,7 @@ fn holes(seen: &Recognised, out: &mut Vec<Question>) {
             format!("{}{times}: what for?", list[0].what),
             "Threads and fits seldom travel in a model; the tables say what its diameter may mean.",
         );
-        q.choices = ranked
-            .into_iter()
-            .map(|p| Choice {
-                key: p.key,
-                words: p.words,
-                score: p.score,
-                reasons: p.reasons,
-                terms: p.terms,
-                source: p.source,
-            })
-            .collect();
+        q.choices = ranked;
         q.features = list.iter().map(|f| f.id.clone()).collect();
         q.faces = list.iter().flat_map(|f| f.faces.iter().copied()).collect();
         q.place = Some(list[0].place);

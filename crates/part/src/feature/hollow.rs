@@ -510,7 +510,6 @@ fn walls_only(shop: &Shop, faces: &[u32], d: DVec3) -> Option<Draft> {
 }
 
 /// Covered from every side that looks into it: a T-slot, a dovetail, or another undercut, with the form of its cutter.
-#[allow(clippy::too_many_arguments)]
 fn undercut(shop: &Shop, faces: &[u32], n: DVec3, floor: u32, x: DVec3, y: DVec3, deep: f64, taken: &[bool]) -> Draft {
     let slope = |f: u32| shop.normal(f).map_or(0.0, |m| m.dot(n));
     let roofs: Vec<u32> = faces.iter().copied().filter(|&f| slope(f) < -1.0 + 1e-6).collect();

@@ -122,7 +122,6 @@ fn between(shop: &Shop, a: u32, b: u32, n: DVec3, t: f64) -> Option<Draft> {
             return None;
         }
         let mut d = draft(
-            shop,
             FeatureKind::Wall,
             format!("Thin plate {} over {}", number(t), number(ex.max(ey))),
             a,
@@ -145,7 +144,7 @@ fn between(shop: &Shop, a: u32, b: u32, n: DVec3, t: f64) -> Option<Draft> {
     } else {
         format!("Wall {} thick, {} high, 1 : {}", number(t), number(height), number(ratio))
     };
-    let mut d = draft(shop, kind, what, a, b, n, t, height);
+    let mut d = draft(kind, what, a, b, n, t, height);
     d.hard.push(hard(
         "height ÷ thickness",
         ratio,
@@ -157,8 +156,7 @@ fn between(shop: &Shop, a: u32, b: u32, n: DVec3, t: f64) -> Option<Draft> {
     Some(d)
 }
 
-#[allow(clippy::too_many_arguments)]
-fn draft(_shop: &Shop, kind: FeatureKind, what: String, a: u32, b: u32, n: DVec3, t: f64, height: f64) -> Draft {
+fn draft(kind: FeatureKind, what: String, a: u32, b: u32, n: DVec3, t: f64, height: f64) -> Draft {
     let mut d = Draft::new(kind, what, vec![a, b]);
     d.dims = vec![mm("thickness", t), mm("height", height)];
     d.axis = Some(Axis { origin: DVec3::ZERO, direction: super::stack::line_of(DVec3::ZERO, n).1 });
