@@ -228,10 +228,10 @@ pub fn read_model(reader: &std::path::Path, file: &str, bytes: &[u8]) -> Result<
     )
     .map_err(|e| match e {
         intake::ReadError::Reader(why) => Fault::internal(why),
-        e => Fault::Model(sentence(&format!("{file}: {e}"))),
+        e => Fault::Model(format!("{file}: {e}")),
     })?;
     let part = part::Part::from_model(&model, &intake::Reading::default())
-        .map_err(|e| Fault::Model(sentence(&format!("{file}: {e}"))))?;
+        .map_err(|e| Fault::Model(format!("{file}: {e}")))?;
     let raw = postcard::to_stdvec(&model).map_err(|e| Fault::internal(e.to_string()))?;
     Ok((raw, job::sheet::picture(&part.mesh)))
 }
