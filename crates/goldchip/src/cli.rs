@@ -1,6 +1,5 @@
 //! `goldchip plan` and `goldchip prove`.
 
-use holding::StockChoice;
 use job::files::{self, FileError};
 use job::{JobError, Settled};
 use lexopt::prelude::*;
@@ -15,7 +14,7 @@ use std::time::Instant;
 /// The hidden word with which this program starts itself to read a model.
 pub const READER_WORD: &str = "read-model";
 
-const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z] [--solid N] [--unit mm|inch|cm|m]
+const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--unit mm|inch|cm|m]
                 [--thickness MM] --out DIR
        goldchip prove PLAN_DIR";
 
@@ -107,15 +106,34 @@ fn reader() -> Result<PathBuf, Failure> {
     std::env::current_exe().map_err(|e| Failure::Internal(format!("the program cannot find itself ({e})")))
 }
 
+/// The best piece of a rack given as a table.
+fn from_rack(table: &Path, part: &part::Part, shop: &Shop, settled: &Settled) -> Result<job::Laid, Failure> {
+    let text = std::fs::read_to_string(table)
+        .map_err(|e| Failure::Refused(format!("the rack {} cannot be read: {e}", table.display())))?;
+    let materials: Vec<(String, String)> = shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect();
+    let rack = stock::read_csv(&text, &materials);
+    if let Some(e) = rack.errors.first() {
+        let more = rack.errors.len() - 1;
+        let more = if more > 0 { format!(" ({more} more)") } else { String::new() };
+        return Err(Failure::Refused(format!("{}, line {}: {}{more}", table.display(), e.line, e.what)));
+    }
+    let laid = job::stocking::offer(part, shop, settled, &rack.pieces).ok_or_else(|| {
+        Failure::Refused("no piece of the rack holds the part with all that is to be cut off; leave out --rack for a block by the rule".into())
+    })?;
+    say!("from the rack: {}", laid.piece.words());
+    Ok(laid)
+}
+
 fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let (mut model, mut out) = (None::<PathBuf>, None::<PathBuf>);
     let mut settled = Settled::default();
-    let mut machine = None::<String>;
+    let (mut machine, mut rack) = (None::<String>, None::<PathBuf>);
     while let Some(arg) = parser.next()? {
         match arg {
             Long("material") => settled.material = Some(parser.value()?.string()?),
             Long("machine") => machine = Some(parser.value()?.string()?),
-            Long("stock") => settled.stock = Some(StockChoice::Sizes(sizes(&parser.value()?.string()?)?)),
+            Long("stock") => settled.stock = Some(job::StockDecision::Sizes(sizes(&parser.value()?.string()?)?)),
+            Long("rack") => rack = Some(parser.value()?.into()),
             Long("solid") => {
                 let text = parser.value()?.string()?;
                 let n: u32 = text.parse().ok().filter(|n| *n > 0).ok_or_else(|| {
@@ -151,6 +169,9 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let mut clock = Instant::now();
     let part = job::read_part(&model, &settled.reading(), &reader()?, &[READER_WORD])?;
     let mut stages = vec![("model", clock.elapsed().as_secs_f64())];
+    if let Some(table) = rack.filter(|_| settled.stock.is_none()) {
+        settled.offer = Some(Box::new(from_rack(&table, &part, &shop, &settled)?));
+    }
     let title = model.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
     let planned = job::plan(&part, &title, &shop, &settled)?;
     stages.extend(planned.stages.iter().map(|s| (s.name, s.seconds)));

@@ -156,6 +156,71 @@ fn bad_files_get_one_sentence_and_code_2() {
     assert!(!out.join("plan.json").exists());
 }
 
+/// Every format by the command line: a mesh, a drawing with its thickness, one solid of two, a unit.
+#[test]
+fn formats_and_what_they_leave_open() {
+    use kernel::shape::Shape;
+    let dir = tempfile::tempdir().unwrap();
+    let reading = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/reading");
+    let out = |n: &str| dir.path().join(n);
+    let plan = |args: &[&str], n: &str| {
+        let mut all = vec!["plan"];
+        all.extend(args);
+        let o = out(n);
+        all.extend(["--out", path(&o)]);
+        let done = goldchip(&all);
+        let said = format!("{}{}", String::from_utf8_lossy(&done.stdout), last_error(&done));
+        assert_eq!(done.status.code(), Some(0), "{args:?}: {said}");
+        said
+    };
+    let size = |n: &str| {
+        let p = json(&out(n).join("plan.json"));
+        let s =
+            |k: &str| -> Vec<f64> { p["stock"][k].as_array().unwrap().iter().map(|v| v.as_f64().unwrap()).collect() };
+        s("max_mm").iter().zip(s("min_mm")).map(|(a, b)| a - b).collect::<Vec<f64>>()
+    };
+    // A drawing has no thickness until it is given.
+    let said = plan(&[path(&reading.join("dew-flange.dxf")), "--thickness", "7.5"], "flange");
+    assert!(said.contains("x 7.50 mm"), "{said}");
+    let two = out("two.step");
+    let b = Shape::block([20.0, 0.0, 0.0], [50.0, 20.0, 8.0]).unwrap();
+    Shape::block([0.0; 3], [10.0, 10.0, 10.0]).unwrap().fuse(&b).unwrap().write_step(&two).unwrap();
+    assert!(plan(&[path(&two), "--solid", "2"], "second").contains("part 30.00 x 20.00 x 8.00"));
+    // Facets without a unit, drawn in inch.
+    let stl = out("inch.stl");
+    std::fs::write(&stl, stl_block([2.0, 1.0, 0.4])).unwrap();
+    assert!(plan(&[path(&stl), "--unit", "inch"], "inch").contains("part 50.80 x 25.40 x 10.16"));
+    // From a rack: the piece is named, and its section is the block's.
+    let rack = out("rack.csv");
+    std::fs::write(&rack, "tag,form,material,skin,length,width,height\nK7,flat,aluminium-6082,drawn,400,30,20\n")
+        .unwrap();
+    let said = plan(&[path(&two), "--solid", "2", "--rack", path(&rack)], "racked");
+    assert!(said.contains("from the rack: K7"), "{said}");
+    let mut s = size("racked");
+    s.sort_by(f64::total_cmp);
+    assert!((s[0] - 20.0).abs() < 1e-6 && (s[1] - 24.0).abs() < 1e-6 && (s[2] - 30.0).abs() < 1e-6, "{s:?}");
+    std::fs::write(&rack, "tag,form,material,length\nK7,flat,cheese,400\n").unwrap();
+    let o = goldchip(&["plan", path(&two), "--solid", "2", "--rack", path(&rack), "--out", path(&out("no"))]);
+    assert_eq!(o.status.code(), Some(2));
+    assert!(last_error(&o).contains("line 2"), "{}", last_error(&o));
+}
+
+/// A cuboid as facets in text.
+fn stl_block(s: [f64; 3]) -> String {
+    let p = |k: usize| [s[0] * (k & 1) as f64, s[1] * (k >> 1 & 1) as f64, s[2] * (k >> 2 & 1) as f64];
+    let quads = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    let mut out = String::from("solid b\n");
+    for t in quads.iter().flat_map(|q| [[q[0], q[1], q[2]], [q[0], q[2], q[3]]]) {
+        out += "facet normal 0 0 0\nouter loop\n";
+        for k in t {
+            let v = p(k);
+            out += &format!("vertex {} {} {}\n", v[0], v[1], v[2]);
+        }
+        out += "endloop\nendfacet\n";
+    }
+    out + "endsolid b\n"
+}
+
 #[test]
 fn arguments_are_checked_before_any_work() {
     let part = demo("spider-plate");

@@ -13,7 +13,7 @@ pub(crate) struct Contact {
 }
 
 /// Rays along y through the part, with what they meet first and last.
-pub(crate) struct Sides {
+pub(crate) struct JawRays {
     grid: RayGrid,
     /// Per ray: does it meet both extreme planes?
     both: Vec<bool>,
@@ -21,8 +21,8 @@ pub(crate) struct Sides {
 
 const PITCH: f64 = 0.8;
 
-impl Sides {
-    pub fn of(view: &View) -> Sides {
+impl JawRays {
+    pub fn of(view: &View) -> JawRays {
         let b = view.bounds;
         let grid = RayGrid::covering(1, &b, PITCH);
         let near = |a: f64, c: f64| (a - c).abs() < 0.01;
@@ -35,7 +35,7 @@ impl Sides {
                 _ => false,
             })
             .collect();
-        Sides { grid, both }
+        JawRays { grid, both }
     }
 
     /// Contact over heights z0..z1.

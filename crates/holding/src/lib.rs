@@ -8,4 +8,6 @@
 mod grip;
 mod plan;
 
-pub use plan::{Choice, Grip, HoldError, HoldPlan, Order, SetupHold, StockChoice, ZeroAxis, plan};
+pub use plan::{
+    Choice, Grip, HoldError, HoldPlan, Order, SetupHold, Sides, StockChoice, ZeroAxis, plan, plan_on, sides,
+};

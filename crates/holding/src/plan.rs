@@ -1,6 +1,6 @@
 //! The choice: axis, order of sides, grip, stock.
 
-use crate::grip::{Contact, Sides, hidden_volume, lowest_cut_near_jaws, slanted_area};
+use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
 use geom::{Box3, DMat3, DVec3, Placement};
 use part::{Part, View};
 use rayon::prelude::*;
@@ -25,12 +25,14 @@ const ROUGH_DEPTH: f64 = 0.5;
 const DEEP: f64 = 54.0;
 
 /// The size of the block.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub enum StockChoice {
     /// By the rule of hat and deck.
     Rule,
     /// Typed sizes along the part's x, y, z, mm.
     Sizes([f64; 3]),
+    /// What is over the part on the low and the high end of its x, y, z, mm: a blank in which the part lies as somebody laid it.
+    Over([[f64; 2]; 3]),
 }
 
 /// Which way is up first.
@@ -202,8 +204,56 @@ fn grips(vise: &Vise) -> Vec<f64> {
     g
 }
 
-/// Choose.
+/// Which way up, which way round: chosen before the stock, because the stock hangs on it.
+pub struct Sides {
+    ways: Vec<Way>,
+}
+
+impl Sides {
+    /// Up on the first side, part coordinates.
+    pub fn up(&self) -> DVec3 {
+        self.ways[0].up
+    }
+    /// Direction of the fixed jaw on the first side, part coordinates.
+    pub fn back(&self) -> DVec3 {
+        self.ways[0].back
+    }
+    /// What is needed below the part on the first side: the grip and the cut over the jaws, mm.
+    pub fn hat(&self, part: &Part, vise: &Vise) -> f64 {
+        grip_of(part.bounds.size().dot(self.up().abs()), vise) + ABOVE_JAW
+    }
+}
+
+/// Grip on raw stock for a part of this height, mm.
+fn grip_of(height: f64, vise: &Vise) -> f64 {
+    grips(vise).into_iter().find(|&g| g >= 6.0 && g * TALL >= height + TOP + ABOVE_JAW).unwrap_or(14.0)
+}
+
+/// Choose sides, grip and block.
 pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Result<HoldPlan, HoldError> {
+    let sides = sides(part, vise, choice.order);
+    plan_on(part, machine, vise, choice, &sides)
+}
+
+/// Choose grip and block for sides that are chosen.
+pub fn plan_on(
+    part: &Part,
+    machine: &Machine,
+    vise: &Vise,
+    choice: &Choice,
+    sides: &Sides,
+) -> Result<HoldPlan, HoldError> {
+    if let StockChoice::Over(over) = choice.stock {
+        for (k, o) in over.iter().enumerate() {
+            if !o.iter().all(|v| v.is_finite() && *v < 2000.0) {
+                return Err(HoldError::NoSize);
+            }
+            if o.iter().any(|v| *v < -1e-3) {
+                let (need, have) = (part.bounds.size()[k], part.bounds.size()[k] + o[0] + o[1]);
+                return Err(HoldError::TooSmall { axis: ['X', 'Y', 'Z'][k], have, need });
+            }
+        }
+    }
     if let StockChoice::Sizes(s) = choice.stock {
         if s.iter().any(|v| !v.is_finite() || *v <= 0.0 || *v > 2000.0) {
             return Err(HoldError::NoSize);
@@ -214,7 +264,13 @@ pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Res
             }
         }
     }
-    let axes: Vec<usize> = match choice.order {
+    let way = &sides.ways[0];
+    Ok(build(part, machine, vise, choice, way, sides.ways.iter().map(Way::words).collect()))
+}
+
+/// The order of the sides, and the direction of the jaws.
+pub fn sides(part: &Part, vise: &Vise, order: Order) -> Sides {
+    let axes: Vec<usize> = match order {
         Order::Up { axis, .. } => vec![axis.min(2)],
         Order::Best => (0..3).collect(),
     };
@@ -238,7 +294,7 @@ pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Res
         .iter()
         .filter(|c| cost(c.1, c.2) <= least)
         .flat_map(|&(axis, hidden, tall)| [true, false].map(|positive| (axis, hidden, tall, positive)))
-        .filter(|&(.., positive)| !matches!(choice.order, Order::Up { positive: p, .. } if p != positive))
+        .filter(|&(.., positive)| !matches!(order, Order::Up { positive: p, .. } if p != positive))
         .collect();
     let mut ways: Vec<Way> = good
         .par_iter()
@@ -248,8 +304,7 @@ pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Res
         let (x, y) = (a.rank(), b.rank());
         x.0.total_cmp(&y.0).then(x.1.cmp(&y.1)).then(x.2.total_cmp(&y.2))
     });
-    let best = &ways[0];
-    Ok(build(part, machine, vise, choice, best, ways.iter().map(Way::words).collect()))
+    Sides { ways }
 }
 
 /// What is out of reach counts in steps of 5 mm³, height beyond the cutters heavily.
@@ -270,7 +325,7 @@ fn ways_up(part: &Part, axis: usize, positive: bool, hidden: f64, tall: f64, vis
         let second_from_first = second.from_part.after(&first.from_part.inverse());
         let z0 = second.bounds.min.z;
         let low = lowest_cut_near_jaws(&second, &first, &second_from_first) - z0;
-        let sides = Sides::of(&second);
+        let sides = JawRays::of(&second);
         let limit = low - 1.0;
         // The most grip that still bears; a deep jaw on a thin flange is worth less than a shallow one on a wall.
         let mut best = (0.0, Contact { length: 0.0, span: 0.0 });
@@ -302,7 +357,7 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
     let size = part.bounds.size();
     let height = size[axis];
 
-    let mut grip1 = grips(vise).into_iter().find(|&g| g >= 6.0 && g * TALL >= height + TOP + ABOVE_JAW).unwrap_or(14.0);
+    let mut grip1 = grip_of(height, vise);
     let (stock, hat) = match choice.stock {
         StockChoice::Rule => {
             let hat = grip1 + ABOVE_JAW;
@@ -320,22 +375,24 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
             b.min[axis] -= under;
             (b, hat)
         }
-        StockChoice::Sizes(s) => {
+        StockChoice::Sizes(_) | StockChoice::Over(_) => {
             let mut b = part.bounds;
             for k in 0..3 {
-                let extra = s[k] - size[k];
-                if k == axis {
-                    let top = TOP.min(extra / 2.0);
-                    let (over, under) = if up[axis] > 0.0 { (top, extra - top) } else { (extra - top, top) };
-                    b.max[k] += over;
-                    b.min[k] -= under;
-                } else {
-                    b.min[k] -= extra / 2.0;
-                    b.max[k] += extra / 2.0;
-                }
+                let [low, high] = match choice.stock {
+                    StockChoice::Over(o) => o[k].map(|v| v.max(0.0)),
+                    StockChoice::Sizes(s) if k == axis => {
+                        let extra = s[k] - size[k];
+                        let top = TOP.min(extra / 2.0);
+                        if up[axis] > 0.0 { [extra - top, top] } else { [top, extra - top] }
+                    }
+                    StockChoice::Sizes(s) => [(s[k] - size[k]) / 2.0; 2],
+                    StockChoice::Rule => [0.0; 2],
+                };
+                b.min[k] -= low;
+                b.max[k] += high;
             }
-            let extra = s[axis] - size[axis];
-            let hat = extra - TOP.min(extra / 2.0);
+            let hat =
+                if up[axis] > 0.0 { part.bounds.min[axis] - b.min[axis] } else { b.max[axis] - part.bounds.max[axis] };
             match grips(vise)
                 .into_iter()
                 .rfind(|&g| g + ABOVE_JAW <= hat + 1e-9 && g >= LEAST_GRIP && g <= grip1.max(LEAST_GRIP))

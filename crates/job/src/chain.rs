@@ -3,8 +3,9 @@
 
 use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
+use crate::stocking::{self, Prepared};
 use geom::{Box3, DVec2, DVec3, Placement, Region};
-use holding::{Choice, HoldPlan, Order, SetupHold, StockChoice};
+use holding::{Choice, HoldPlan, Order, SetupHold};
 use intake::Reading;
 use part::{Part, Surface, View};
 use path::Slabs;
@@ -80,6 +81,8 @@ pub struct SidePlan {
 pub struct Plan {
     /// Material id.
     pub material: String,
+    /// The piece that the block comes from.
+    pub prepared: Option<Prepared>,
     /// Stock and setups.
     pub hold: HoldPlan,
     /// Sides with their programs.
@@ -127,16 +130,22 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         stages.push(Stage { name, seconds: clock.elapsed().as_secs_f64() });
         clock = Instant::now();
     };
-    let material = shop.material(settled.material.as_deref().unwrap_or(DEFAULT_MATERIAL))?;
-    let choice =
-        Choice { stock: settled.stock.unwrap_or(StockChoice::Rule), order: settled.order.unwrap_or(Order::Best) };
+    let material = stocking::material_of(shop, settled)?;
+    let order = settled.order.unwrap_or(Order::Best);
     desk.tell("stock and sides", 0.0)?;
-    let hold = holding::plan(part, &shop.machine, &shop.vise, &choice)?;
+    let sides = holding::sides(part, &shop.vise, order);
+    let (stock, prepared, stock_findings) = stocking::block(part, shop, settled, &sides)?;
+    let hold = holding::plan_on(part, &shop.machine, &shop.vise, &Choice { stock, order }, &sides)?;
     lap("stock and sides", &mut stages);
 
     let (first_hold, second_hold) = (&hold.setups[0], &hold.setups[1]);
+    // A rehearsal has feeds of its own: those that a person set are for the real material.
+    let own_feeds = |o: &Override| match settled.rehearsal {
+        Some(_) => Override { rpm: None, feed: None, ..*o },
+        None => *o,
+    };
     let mine = |name: &str| -> BTreeMap<String, Override> {
-        settled.operations.iter().filter(|(id, _)| of_side(id, name)).map(|(k, v)| (k.clone(), *v)).collect()
+        settled.operations.iter().filter(|(id, _)| of_side(id, name)).map(|(k, v)| (k.clone(), own_feeds(v))).collect()
     };
     let side = |stage: &'static str, hold_of: &SetupHold, before: &str, stock: &dyn Fn(&View) -> Slabs| {
         let overrides = mine(&hold_of.name);
@@ -181,6 +190,15 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     findings.extend(open_questions(part, settled));
     findings.extend(marks_and_asks(part, settled));
     findings.extend(hold.findings.clone());
+    findings.extend(stock_findings);
+    if settled.rehearsal.is_some() {
+        findings.push(Finding::new(
+            "rehearsal",
+            Severity::Note,
+            format!("This is a rehearsal in {}", material.name),
+            "Its programs have that material's speeds and feeds. End the rehearsal on the Stock ticket before the real part is cut.",
+        ));
+    }
     let sides: Vec<SidePlan> = [(first_hold, first.operations), (second_hold, second.operations)]
         .into_iter()
         .enumerate()
@@ -188,7 +206,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             let ops = ordered(&h.name, ops, settled, &mut findings);
             findings.extend(grip_findings(h, &ops, shop, material.friction));
             findings.extend(remarks(&h.name, &ops));
-            side_plan(k, h, ops, title, material, shop, &hold)
+            side_plan(k, h, ops, title, material, settled.rehearsal.is_some(), shop, &hold)
         })
         .collect();
     for id in settled.operations.keys().chain(settled.sequence.iter().map(|m| &m.id)) {
@@ -197,7 +215,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         }
     }
     lap("programs", &mut stages);
-    Ok(Planned { plan: Plan { material: material.id.clone(), hold, sides, named, findings }, stages })
+    Ok(Planned { plan: Plan { material: material.id.clone(), prepared, hold, sides, named, findings }, stages })
 }
 
 /// Grave doubts that nobody answered: the plan rests on their proposal.
@@ -402,6 +420,7 @@ fn side_plan(
     operations: Vec<Operation>,
     title: &str,
     material: &shop::machine::Material,
+    rehearsal: bool,
     shop: &Shop,
     hold: &HoldPlan,
 ) -> SidePlan {
@@ -424,6 +443,9 @@ fn side_plan(
             trim(h.grip.opening)
         ),
     ];
+    if rehearsal {
+        lines.insert(0, format!("REHEARSAL in {} - not for the real part", material.name));
+    }
     if k > 0 {
         lines.push("Turn over about X: what was up lies on the parallels".into());
     }

@@ -1,6 +1,7 @@
 //! Decisions of a person, and what they settle.
 
-use holding::{Order, StockChoice};
+use crate::stocking::{Laid, Proved, Rehearsal, StockDecision};
+use holding::Order;
 use intake::Reading;
 use part::{Ask, Mark};
 use route::{Moved, Override};
@@ -24,8 +25,12 @@ pub enum Units {
 pub enum Decision {
     /// What it is cut from.
     Material { id: Option<String> },
-    /// Size of the block.
-    Stock { choice: Option<StockChoice> },
+    /// What it is cut from; none for the proposal.
+    Stock { choice: Option<StockDecision> },
+    /// Rehearsed in a cheap substitute; none: the real thing.
+    Rehearsal { on: Option<Rehearsal> },
+    /// What a rehearsal proved.
+    Rehearsed { id: String, proved: Option<Proved> },
     /// Which way is up first.
     Order { choice: Option<Order> },
     /// Numbers or cutter of one operation.
@@ -50,6 +55,8 @@ impl Decision {
         match self {
             Decision::Material { .. } => "material".into(),
             Decision::Stock { .. } => "stock".into(),
+            Decision::Rehearsal { .. } => "rehearsal".into(),
+            Decision::Rehearsed { id, .. } => format!("rehearsed/{id}"),
             Decision::Order { .. } => "order".into(),
             Decision::Operation { id, .. } => format!("operation/{id}"),
             Decision::Sequence { id, .. } => format!("sequence/{id}"),
@@ -65,6 +72,8 @@ impl Decision {
         match self {
             Decision::Material { .. } => Decision::Material { id: None },
             Decision::Stock { .. } => Decision::Stock { choice: None },
+            Decision::Rehearsal { .. } => Decision::Rehearsal { on: None },
+            Decision::Rehearsed { id, .. } => Decision::Rehearsed { id: id.clone(), proved: None },
             Decision::Order { .. } => Decision::Order { choice: None },
             Decision::Operation { id, .. } => Decision::Operation { id: id.clone(), change: None },
             Decision::Sequence { id, .. } => Decision::Sequence { id: id.clone(), before: None },
@@ -78,7 +87,18 @@ impl Decision {
     /// What makes no sense in it, whatever the part: a sentence that says what to do.
     pub fn fault(&self) -> Option<String> {
         match self {
-            Decision::Stock { choice: Some(StockChoice::Sizes(s)) } => s
+            Decision::Stock { choice: Some(StockDecision::Piece(l)) } => l.piece.fault().or_else(|| l.lay.fault()),
+            Decision::Rehearsed { proved: Some(p), .. } => {
+                if p.text.trim().is_empty() {
+                    Some("Say what the rehearsal proved".into())
+                } else {
+                    [&p.text, &p.material, &p.when]
+                        .iter()
+                        .any(|t| t.len() > 1000)
+                        .then(|| "What it proved is at most 1000 characters long".into())
+                }
+            }
+            Decision::Stock { choice: Some(StockDecision::Sizes(s)) } => s
                 .iter()
                 .any(|v| !v.is_finite() || *v <= 0.0 || *v > 5000.0)
                 .then(|| "A block's sides are more than 0 and at most 5000 mm".into()),
@@ -135,8 +155,17 @@ pub struct Revised {
 pub struct Settled {
     /// Material id.
     pub material: Option<String>,
-    /// Block.
-    pub stock: Option<StockChoice>,
+    /// What it is cut from.
+    pub stock: Option<StockDecision>,
+    /// The piece of the rack that is proposed as long as nothing is chosen. It is not a decision; whoever keeps the rack looks it out.
+    #[serde(default)]
+    pub offer: Option<Box<Laid>>,
+    /// Rehearsed.
+    #[serde(default)]
+    pub rehearsal: Option<Rehearsal>,
+    /// What rehearsals proved.
+    #[serde(default)]
+    pub rehearsed: BTreeMap<String, Proved>,
     /// Sides.
     pub order: Option<Order>,
     /// By operation id.
@@ -174,7 +203,9 @@ impl Settled {
         for d in list {
             match d {
                 Decision::Material { id } => s.material.clone_from(id),
-                Decision::Stock { choice } => s.stock = *choice,
+                Decision::Stock { choice } => s.stock.clone_from(choice),
+                Decision::Rehearsal { on } => s.rehearsal.clone_from(on),
+                Decision::Rehearsed { id, proved } => put(&mut s.rehearsed, id, proved.as_ref()),
                 Decision::Order { choice } => s.order = *choice,
                 Decision::Operation { id, change: Some(c) } => {
                     s.operations.insert(id.clone(), *c);
@@ -211,6 +242,14 @@ impl Settled {
         }
         s
     }
+    /// The piece that stands: chosen, or proposed as long as nothing is.
+    pub fn laid(&self) -> Option<&Laid> {
+        match &self.stock {
+            Some(StockDecision::Piece(l)) => Some(l),
+            Some(_) => None,
+            None => self.offer.as_deref(),
+        }
+    }
     /// What the answers say about the reading of the file.
     pub fn reading(&self) -> Reading {
         part::reading_of(&self.answers)
@@ -221,12 +260,14 @@ impl Settled {
         match key {
             "material" => s.material = None,
             "stock" => s.stock = None,
+            "rehearsal" => s.rehearsal = None,
             "order" => s.order = None,
             "model" => s.model = None,
             "units" => s.units = None,
             k => match k.split_once('/') {
                 Some(("mark", id)) => drop(s.marks.remove(id)),
                 Some(("ask", id)) => drop(s.asks.remove(id)),
+                Some(("rehearsed", id)) => drop(s.rehearsed.remove(id)),
                 Some(("answer", id)) => drop(s.answers.remove(id)),
                 Some(("sequence", id)) => s.sequence.retain(|m| m.id != id),
                 Some((_, id)) => drop(s.operations.remove(id)),

@@ -14,8 +14,9 @@ pub use strip::{Strip, StripOp, StripSetup, strip};
 
 use crate::chain::{DEFAULT_MATERIAL, Plan, SidePlan};
 use crate::decision::Settled;
+use crate::stocking::{Laid, StockDecision};
 use cutting::Window;
-use holding::{Grip, Order, StockChoice, ZeroAxis};
+use holding::{Grip, Order, ZeroAxis};
 use part::Part;
 use proof::Proof;
 use reason::{Finding, Place, Severity, Term};
@@ -55,8 +56,14 @@ pub struct StockSheet {
     pub size: [f64; 3],
     /// Part coordinates.
     pub place: Place,
-    /// A person chose the sizes.
+    /// A person typed the sizes, or wants the block by the rule.
     pub size_decided: bool,
+    /// The piece that it comes from.
+    pub laid: Option<Laid>,
+    /// A person chose that piece.
+    pub laid_decided: bool,
+    /// Material id of the rehearsal that this plan is.
+    pub rehearsal: Option<String>,
     /// Material over the part on the low and the high end of x, y, z, mm.
     pub over: [[f64; 2]; 3],
     /// Height of the hat, mm.
@@ -255,7 +262,10 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             material_source: material.map_or_else(String::new, |m| m.source.clone()),
             size: size.to_array(),
             place: Place::new(s.min, s.max),
-            size_decided: matches!(settled.stock, Some(StockChoice::Sizes(_))),
+            size_decided: matches!(settled.stock, Some(StockDecision::Sizes(_) | StockDecision::Rule)),
+            laid: plan.prepared.as_ref().map(|p| p.laid.clone()),
+            laid_decided: matches!(settled.stock, Some(StockDecision::Piece(_))),
+            rehearsal: settled.rehearsal.as_ref().map(|r| r.material.clone()),
             over,
             hat: plan.hold.hat,
             mass: block * density,

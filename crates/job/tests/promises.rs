@@ -1,6 +1,7 @@
 //! What a plan promises: decisions stand, the rest follows; the same inputs give the same text; what cannot be made or held is said.
 
-use holding::{Order, StockChoice};
+use holding::Order;
+use job::StockDecision;
 use job::{Decision, Settled, plan, prove_plan};
 use kernel::shape::{Piece, Shape, rounded_polygon};
 use part::Part;
@@ -56,7 +57,7 @@ fn the_order_of_sides_and_the_block_can_be_settled() {
     for positive in [true, false] {
         let settled = Settled {
             order: Some(Order::Up { axis: 2, positive }),
-            stock: Some(StockChoice::Sizes([46.0, 36.0, 22.0])),
+            stock: Some(StockDecision::Sizes([46.0, 36.0, 22.0])),
             ..Default::default()
         };
         let p = plan(&part, "p", &shop, &settled).unwrap().plan;

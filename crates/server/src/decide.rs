@@ -8,7 +8,8 @@ use crate::jobs as job_rows;
 use crate::people::Me;
 use crate::queue;
 use diesel::prelude::*;
-use holding::{Order, StockChoice};
+use holding::Order;
+use job::StockDecision;
 use job::{Decision, Units};
 use part::{Mark, MarkKind};
 use serde::{Deserialize, Serialize};
@@ -39,10 +40,18 @@ pub fn words(d: &Decision) -> String {
     match d {
         Decision::Material { id: Some(m) } => format!("material {m}"),
         Decision::Material { id: None } => "material as proposed".into(),
-        Decision::Stock { choice: Some(StockChoice::Sizes(s)) } => {
+        Decision::Stock { choice: Some(StockDecision::Piece(l)) } => format!("cut from {}", l.piece.words()),
+        Decision::Stock { choice: Some(StockDecision::Sizes(s)) } => {
             format!("block {} × {} × {} mm", trim(s[0]), trim(s[1]), trim(s[2]))
         }
-        Decision::Stock { .. } => "block by the rule".into(),
+        Decision::Stock { choice: Some(StockDecision::Rule) } => "block by the rule".into(),
+        Decision::Stock { choice: None } => "stock as proposed".into(),
+        Decision::Rehearsal { on: Some(r) } => format!("rehearsed in {}", r.material),
+        Decision::Rehearsal { on: None } => "rehearsal over".into(),
+        Decision::Rehearsed { proved: Some(p), .. } => {
+            format!("rehearsal {}: {}", if p.good { "proved" } else { "found" }, p.text)
+        }
+        Decision::Rehearsed { proved: None, .. } => "line of the rehearsal taken away".into(),
         Decision::Order { choice: Some(Order::Up { axis, positive }) } => {
             format!("{}{} up first", if *positive { '+' } else { '−' }, ['X', 'Y', 'Z'].get(*axis).unwrap_or(&'?'))
         }
@@ -93,9 +102,14 @@ fn mark_words(m: &Mark) -> String {
 
 /// Revisions that a person could take back, and those they took back and could make again; the last of each is next.
 pub fn stacks(rows: &[DecisionRow], person: i64) -> (Vec<i64>, Vec<i64>) {
+    stacks_of(rows.iter().filter(|r| r.person_id == person).map(|r| (r.revision, r.undoes, r.redoes)))
+}
+
+/// The same of any numbered acts: number, what it takes back, what it makes again.
+pub fn stacks_of(rows: impl Iterator<Item = (i64, Option<i64>, Option<i64>)>) -> (Vec<i64>, Vec<i64>) {
     let (mut undo, mut redo) = (Vec::new(), Vec::new());
-    for r in rows.iter().filter(|r| r.person_id == person) {
-        match (r.undoes, r.redoes) {
+    for (number, undoes, redoes) in rows {
+        match (undoes, redoes) {
             (Some(u), _) => {
                 undo.retain(|x| *x != u);
                 redo.push(u);
@@ -105,7 +119,7 @@ pub fn stacks(rows: &[DecisionRow], person: i64) -> (Vec<i64>, Vec<i64>) {
                 undo.push(u);
             }
             (None, None) => {
-                undo.push(r.revision);
+                undo.push(number);
                 redo.clear();
             }
         }
@@ -179,6 +193,10 @@ pub fn decide(c: &mut Conn, me: &Me, id: i64, d: &Decide) -> Result<Revision, Fa
     if let Decision::Material { id: Some(m) } = &d.decision {
         let shop = job_rows::shop_of(c, job.shop_revision_id)?;
         shop.material(m).map_err(|e| Fault::Bad(e.to_string()))?;
+    }
+    if let Decision::Rehearsal { on: Some(r) } = &d.decision {
+        let shop = job_rows::shop_of(c, job.shop_revision_id)?;
+        shop.material(&r.material).map_err(|e| Fault::Bad(e.to_string()))?;
     }
     if let Decision::Operation { change: Some(change), .. } = &d.decision
         && let Some(n) = change.tool

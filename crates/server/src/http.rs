@@ -4,7 +4,7 @@ mod events;
 mod routes;
 mod session;
 
-pub use routes::{Measure, NewPerson, PersonCard, ShopChange, read_model as routes_read_model};
+pub use routes::{Measure, NewPerson, PersonCard, ShopChange, TryLay, read_model as routes_read_model};
 pub use session::Signed;
 
 use crate::db::Db;

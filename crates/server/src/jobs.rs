@@ -149,7 +149,7 @@ pub struct Issued {
     pub at: String,
 }
 
-fn stamp(t: NaiveDateTime) -> String {
+pub(crate) fn stamp(t: NaiveDateTime) -> String {
     t.format("%Y-%m-%dT%H:%M:%SZ").to_string()
 }
 
@@ -228,7 +228,7 @@ pub const OUTDATED: i64 = -1;
 /// Key of the sheet that a job should have: what goes into it, as it stands.
 pub fn key_of(c: &mut Conn, job: &Job) -> Result<String, Fault> {
     let shop = shop_of(c, job.shop_revision_id)?;
-    Ok(crate::work::sheet_key(&job.model, &shop, &job.title, &settled(c, job.id)?))
+    Ok(crate::work::sheet_key(&job.model, &shop, &job.title, &with_offer(job, settled(c, job.id)?)))
 }
 
 /// Ask for the sheets that another build of this program made, or that a crash left behind. Called at the start of the server.
@@ -282,7 +282,10 @@ pub fn put_summary(c: &mut Conn, key: &str, s: &Sheet) -> Result<(), Fault> {
     let count = |v: reason::Severity| s.proof.findings.iter().filter(|f| f.severity == v).count();
     let summary = Summary {
         size: s.part.size,
-        material: s.stock.material_name.clone(),
+        material: match &s.stock.rehearsal {
+            Some(_) => format!("rehearsal in {}", s.stock.material_name),
+            None => s.stock.material_name.clone(),
+        },
         minutes: s.proof.minutes,
         verdict: s.proof.verdict.clone(),
         passed: s.proof.passed,
@@ -341,6 +344,12 @@ pub fn settled(c: &mut Conn, job: i64) -> Result<Settled, Fault> {
     Ok(Settled::after(&list))
 }
 
+/// The same with the piece that is proposed, where none is chosen.
+pub fn with_offer(job: &Job, s: Settled) -> Settled {
+    let offer = if s.stock.is_none() { crate::rack::offer_of(job) } else { None };
+    Settled { offer, ..s }
+}
+
 /// Everything a job's screens need but the sheet.
 pub fn state(c: &mut Conn, me: &Me, id: i64) -> Result<JobState, Fault> {
     let job = of(c, me, id)?;
@@ -363,7 +372,7 @@ pub fn state(c: &mut Conn, me: &Me, id: i64) -> Result<JobState, Fault> {
     let words_of = |rev: Option<&i64>| {
         rev.and_then(|r| list.iter().find(|d| d.revision == *r)).map(|d| decide::words(&d.decision))
     };
-    let settled = Settled::after(list.iter().map(|d| &d.decision));
+    let settled = with_offer(&job, Settled::after(list.iter().map(|d| &d.decision)));
     let card = card(c, &job)?;
     let fresh = job.sheet_revision == Some(job.revision) && card.work == Work::Done;
     let newest = newest_shop_revision(c, job.shop_id)?;
@@ -406,7 +415,8 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
     }
     let stem: String =
         job.title.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
-    let file = format!("{}-{}.ngc", side + 1, stem.trim_matches('-'));
+    let what = if sheet.stock.rehearsal.is_some() { "rehearsal-" } else { "" };
+    let file = format!("{}-{what}{}.ngc", side + 1, stem.trim_matches('-'));
     diesel::insert_into(issued::table)
         .values((
             issued::job_id.eq(id),

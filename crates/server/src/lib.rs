@@ -10,6 +10,7 @@ pub mod http;
 pub mod jobs;
 pub mod people;
 pub mod queue;
+pub mod rack;
 pub mod types;
 pub mod work;
 

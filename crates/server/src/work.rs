@@ -44,7 +44,7 @@ impl Names {
 /// Key of a sheet: what goes into it, and the build.
 pub fn sheet_key(model: &str, shop: &Shop, title: &str, settled: &Settled) -> String {
     // The unit of the screens changes nothing of the plan.
-    let settled = Settled { units: None, ..settled.clone() };
+    let settled = Settled { units: None, rehearsed: Default::default(), ..settled.clone() };
     StageKey::new("sheet").with(&model).with(shop).with(&title).with(&settled).done()
 }
 
@@ -236,7 +236,8 @@ fn plan(
     stop: &AtomicBool,
     heard: &(dyn Fn(&'static str, f64) + Sync),
 ) -> Result<(), Outcome> {
-    let o = order(db, claim)?;
+    let mut o = order(db, claim)?;
+    o.settled = crate::rack::look_out(db, reader, &o.job, &o.settled, &o.shop)?;
     let key = sheet_key(&o.job.model, &o.shop, &o.job.title, &o.settled);
     let cache = DbCache(db.clone());
     let names = Names::of(&key);

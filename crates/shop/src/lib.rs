@@ -50,7 +50,7 @@ pub enum ShopError {
 }
 
 impl Shop {
-    /// The demo shop: one bench mill, one vise, its crib and six materials.
+    /// The demo shop: one bench mill, one vise, its crib, six materials and two substitutes for rehearsals.
     pub fn demo() -> Result<Shop, ShopError> {
         #[derive(Deserialize)]
         struct Place {
@@ -103,7 +103,8 @@ mod tests {
     #[test]
     fn the_demo_shop_is_sound_and_says_where_its_numbers_come_from() {
         let s = Shop::demo().unwrap();
-        assert_eq!(s.materials.len(), 6);
+        assert_eq!(s.materials.iter().filter(|m| !m.substitute).count(), 6);
+        assert!(s.materials.iter().any(|m| m.substitute));
         assert!(s.crib.len() >= 25 && s.materials.iter().all(|m| m.source.len() > 20));
         assert!(s.material("BRASS").is_ok());
         let e = s.material("unobtainium").unwrap_err().to_string();

@@ -99,6 +99,9 @@ pub struct Material {
     pub friction: f64,
     /// "flood" or "dry".
     pub coolant: String,
+    /// Cheap and soft: for rehearsals.
+    #[serde(default)]
+    pub substitute: bool,
     /// Where the numbers come from.
     pub source: String,
 }

@@ -201,6 +201,11 @@ pub fn ways() -> Vec<DMat3> {
     out
 }
 
+/// A way in words: "+Z up, +X along".
+pub fn way_words(turn: &DMat3) -> String {
+    format!("{} up, {} along", name(turn.transpose() * DVec3::Z), name(turn.transpose() * DVec3::X))
+}
+
 fn name(d: DVec3) -> &'static str {
     geom::DIRECTIONS.iter().find(|(v, _)| v.dot(d) > 0.9).map_or("?", |p| p.1)
 }
@@ -286,7 +291,7 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
             } || (odd && j < 2);
             let mut want = roles.map(|r| allowance(skin, r, hat, cast));
             let have = env[j];
-            let round = !piece.shape.is_box() && !matches!(piece.shape, Form::Plate { .. }) && j > 0;
+            let round = piece.shape.is_round_bar() && j > 0;
             let serves = !odd && !round && skin.finished() && have.is_one() && (have.least - size).abs() <= SERVES;
             if serves {
                 want = want.map(|a| Allowance {
@@ -365,11 +370,8 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
     let worse = |fit: &mut Fit, f: Fit| *fit = (*fit).max(f);
     for a in &axes {
         for (e, gap) in a.gaps().into_iter().enumerate() {
-            let round =
-                !piece.shape.is_box() && !matches!(piece.shape, Form::Plate { .. }) && a.roles[e] == Role::Around;
-            if round
-                || (!piece.shape.is_box() && !matches!(piece.shape, Form::Plate { .. }) && !std::ptr::eq(a, &axes[0]))
-            {
+            let round = piece.shape.is_round_bar() && a.roles[e] == Role::Around;
+            if round || (piece.shape.is_round_bar() && !std::ptr::eq(a, &axes[0])) {
                 continue; // judged by the section below
             }
             let face = name(axis(a.part) * if (e == 1) == a.same { 1.0 } else { -1.0 });
@@ -450,11 +452,7 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
     // The saw.
     let (cuts, remnants, scrap, dust) =
         if odd { saw_plan(w, piece, &plan, &axes, &blank_at) } else { saw_square(w, piece, &axes) };
-    let area = if piece.shape.is_box() || matches!(piece.shape, Form::Plate { .. }) {
-        axes[1].blank * axes[2].blank
-    } else {
-        piece.shape.section().area()
-    };
+    let area = if !piece.shape.is_round_bar() { axes[1].blank * axes[2].blank } else { piece.shape.section().area() };
     let blank_mm3 = match (&piece.shape, cast) {
         // Allowance all round: the part, its surface times the middle of the allowance.
         (Form::Casting { .. }, Some((a, b))) => w.volume + surface(w.mesh) * f64::midpoint(a, b),
@@ -502,7 +500,7 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
     if cost.is_some() {
         terms.push(Term::new("price", "what the piece costs, at the rate of a minute", price_min, "min"));
     }
-    let round_part = !piece.shape.is_box() && !matches!(piece.shape, Form::Plate { .. });
+    let round_bar = piece.shape.is_round_bar();
     let mut d = drawing(
         w,
         piece,
@@ -511,12 +509,12 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
         [0, 1, 2].map(|j| (axes[j].at, axes[j].longest())),
         askew != 0.0,
     );
-    if round_part {
+    if round_bar {
         d.blank[2] = d.piece[2].clone();
     }
     Laying {
         lay: *lay,
-        way_words: format!("{} up, {} along", name(turn.transpose() * DVec3::Z), name(turn.transpose() * DVec3::X)),
+        way_words: way_words(&turn),
         fit,
         piece_from_part: piece_from_part.to_rows().to_vec(),
         blank,
@@ -541,7 +539,7 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
         ),
         findings,
         drawing: d,
-        plannable: piece.shape.is_box() || matches!(piece.shape, Form::Plate { .. }),
+        plannable: !round_bar && matches!(w.made, Made::Mill { .. }),
     }
 }
 

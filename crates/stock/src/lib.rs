@@ -16,9 +16,9 @@ mod square;
 mod table;
 mod view;
 
-pub use lay::{Fit, Lay, Laying, Made, SawCut, Wanted, lay, ways};
+pub use lay::{Fit, Lay, Laying, Made, SawCut, Wanted, lay, way_words, ways};
 pub use piece::{Form, Piece, Range, Skin};
-pub use rank::{Candidate, candidates, proposed};
+pub use rank::{Candidate, candidates, proposed, why};
 pub use rules::{Allowance, Role, allowance};
 pub use square::{Squaring, squaring};
 pub use table::{LineError, Table, read_csv, write_csv};

@@ -177,6 +177,10 @@ impl Form {
         !matches!(self, Form::Round { .. } | Form::Hex { .. } | Form::Tube { .. })
             && !matches!(self, Form::Plate { outline, .. } if !outline.is_empty())
     }
+    /// Round, hexagon or tube: its section across x is no rectangle.
+    pub fn is_round_bar(&self) -> bool {
+        matches!(self, Form::Round { .. } | Form::Hex { .. } | Form::Tube { .. })
+    }
     /// mm³; lengths at their middle. A casting's box is not its volume: what is over is added to the part's own by whoever knows it.
     pub fn volume(&self) -> f64 {
         let e = self.envelope().map(|r| r.mean());

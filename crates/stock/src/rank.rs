@@ -27,7 +27,6 @@ fn main_ways(w: &Wanted) -> Vec<usize> {
     };
     let mut seen: Vec<(usize, usize)> = Vec::new();
     let all = ways();
-    // A part that is turned hangs from the bar by its low end: along x the main direction points away from the rest of the bar.
     let mut out = Vec::new();
     for (i, t) in all.iter().enumerate() {
         let m = *t * main;
@@ -101,7 +100,8 @@ fn deficit(l: &Laying) -> f64 {
     l.over.iter().flatten().map(|g| (-g).max(0.0)).sum()
 }
 
-fn why(l: &Laying) -> String {
+/// A lay in a line: what is wrong with it, what is wasted, sawn, kept.
+pub fn why(l: &Laying) -> String {
     let mut parts = Vec::new();
     match l.fit {
         Fit::Fits => {}
@@ -125,7 +125,7 @@ fn why(l: &Laying) -> String {
     parts.join("; ")
 }
 
-/// The piece that is proposed: the best one that fits with all allowances and that the mill's plan can take.
+/// The piece that is proposed: the best one that fits with all allowances.
 pub fn proposed(list: &[Candidate]) -> Option<&Candidate> {
-    list.iter().find(|c| c.laying.fit == Fit::Fits && c.laying.plannable)
+    list.iter().find(|c| c.laying.fit == Fit::Fits)
 }

@@ -1,7 +1,6 @@
 //! The part's ticket as data: what it is, what is doubtful, what there is on it. It needs no plan, so it is there as soon as the file is read.
 
 use super::grounds::{self, Grounds};
-use crate::chain::DEFAULT_MATERIAL;
 use crate::decision::Settled;
 use intake::Layer;
 use part::{Ask, Body, Change, Feature, Marked, Part, Question, Recognised};
@@ -111,7 +110,7 @@ pub fn part_sheet_revised(part: &Part, before: &Part, file: &str, shop: &Shop, s
 }
 
 fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled) -> PartSheet {
-    let material = shop.material(settled.material.as_deref().unwrap_or(DEFAULT_MATERIAL)).ok();
+    let material = crate::stocking::real_material(shop, settled).ok();
     let o = &part.origin;
     PartSheet {
         size: part.bounds.size().to_array(),

@@ -45,6 +45,7 @@ pub struct Job {
     pub made_at: NaiveDateTime,
     pub sheet: Option<String>,
     pub sheet_revision: Option<i64>,
+    pub offer: Option<String>,
 }
 
 /// A decision.

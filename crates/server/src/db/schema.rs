@@ -34,6 +34,7 @@ diesel::table! {
         made_at -> Datetime,
         sheet -> Nullable<Char>,
         sheet_revision -> Nullable<Bigint>,
+        offer -> Nullable<Longtext>,
     }
 }
 diesel::table! {
@@ -76,6 +77,23 @@ diesel::table! {
         build -> Char,
         person_id -> Bigint,
         at -> Datetime,
+    }
+}
+
+diesel::table! {
+    pieces (shop_id, tag) { shop_id -> Bigint, tag -> Varchar, body -> Longtext, }
+}
+diesel::table! {
+    rack_acts (id) {
+        id -> Bigint,
+        shop_id -> Bigint,
+        person_id -> Bigint,
+        at -> Datetime,
+        words -> Varchar,
+        changes -> Longtext,
+        job_id -> Nullable<Bigint>,
+        undoes -> Nullable<Bigint>,
+        redoes -> Nullable<Bigint>,
     }
 }
 

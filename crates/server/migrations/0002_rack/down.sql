@@ -1,0 +1,3 @@
+ALTER TABLE jobs DROP COLUMN offer;
+DROP TABLE rack_acts;
+DROP TABLE pieces;
