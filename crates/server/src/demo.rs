@@ -4,7 +4,9 @@ use crate::db::schema::{jobs, shop_revisions, shops};
 use crate::db::{Conn, Db, last_id, now};
 use crate::fault::Fault;
 use crate::http::routes_read_model as read_model;
-use crate::{jobs as job_rows, people};
+use crate::people::Me;
+use crate::rack::RackAct;
+use crate::{decide, jobs as job_rows, people};
 use diesel::prelude::*;
 use job::cache::hex;
 use sha2::{Digest, Sha256};
@@ -15,6 +17,13 @@ use std::path::{Path, PathBuf};
 pub const PEOPLE: [(&str, bool); 2] = [("ida", true), ("bruno", false)];
 /// See [`PEOPLE`].
 pub const PASSWORD: &str = "dome-and-slit";
+/// What some of the parts are cut from; the others are left to the proposal.
+const MATERIALS: [(&str, &str); 4] = [
+    ("eyepiece-adapter", "brass"),
+    ("focus-knob", "acetal"),
+    ("hex-standoff", "brass"),
+    ("worm-shaft", "stainless-304"),
+];
 const SHOP: &str = "Hill observatory workshop";
 
 /// Make a shop with its data.
@@ -35,8 +44,8 @@ pub fn make_shop(c: &mut Conn, name: &str, data: &Shop) -> Result<i64, Fault> {
     Ok(id)
 }
 
-/// Load the demo where it is missing. Returns how many jobs were made.
-pub fn load(db: &Db, folders: &[&Path], reader: &Path) -> Result<usize, Fault> {
+/// Load the demo where it is missing: the shop with its rack (a table), people and jobs. Returns how many jobs were made.
+pub fn load(db: &Db, rack: &Path, folders: &[&Path], reader: &Path) -> Result<usize, Fault> {
     let data = Shop::demo().map_err(|e| Fault::internal(e.to_string()))?;
     let shop = db.act(|c| {
         let there: Option<i64> = shops::table.filter(shops::name.eq(SHOP)).select(shops::id).first(c).optional()?;
@@ -47,6 +56,7 @@ pub fn load(db: &Db, folders: &[&Path], reader: &Path) -> Result<usize, Fault> {
         for (name, owner) in PEOPLE {
             people::add(c, id, name, PASSWORD, owner)?;
         }
+        fill_rack(c, id, rack, &data)?;
         Ok(id)
     })?;
     let jobs_there: i64 = db.act(|c| Ok(jobs::table.filter(jobs::shop_id.eq(shop)).count().get_result(c)?))?;
@@ -59,7 +69,13 @@ pub fn load(db: &Db, folders: &[&Path], reader: &Path) -> Result<usize, Fault> {
         let name = f.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
         match read_model(reader, &name, &bytes) {
             Ok((raw, picture)) => {
-                db.act(|c| job_rows::make(c, shop, &name, &bytes, &raw, &picture))?;
+                db.act(|c| {
+                    let id = job_rows::make(c, shop, &name, &bytes, &raw, &picture)?;
+                    let Some((_, material)) = MATERIALS.iter().find(|m| name.starts_with(m.0)) else { return Ok(()) };
+                    let me = owner(c, shop)?;
+                    let decision = job::Decision::Material { id: Some((*material).into()) };
+                    decide::decide(c, &me, id, &decide::Decide { revision: 0, decision }).map(drop)
+                })?;
                 made += 1;
             }
             // One file of the demo is bad on purpose: it is there to be dropped on the bench.
@@ -68,6 +84,20 @@ pub fn load(db: &Db, folders: &[&Path], reader: &Path) -> Result<usize, Fault> {
         }
     }
     Ok(made)
+}
+
+fn owner(c: &mut Conn, shop: i64) -> Result<Me, Fault> {
+    let p = people::find(c, PEOPLE[0].0)?.ok_or(Fault::NoSuch("person"))?;
+    Ok(Me { id: p.id, name: p.name, owner: true, shop_id: shop, shop: SHOP.into(), units: "mm".into() })
+}
+
+fn fill_rack(c: &mut Conn, shop: i64, table: &Path, data: &Shop) -> Result<(), Fault> {
+    let text = std::fs::read_to_string(table).map_err(|e| Fault::internal(format!("{}: {e}", table.display())))?;
+    let read = stock::read_csv(&text, &crate::rack::materials(data));
+    if let Some(e) = read.errors.first() {
+        return Err(Fault::internal(format!("{}, line {}: {}", table.display(), e.line, e.what)));
+    }
+    crate::rack::act(c, &owner(c, shop)?, &RackAct::Import { pieces: read.pieces })
 }
 
 /// Models of these folders, but for new revisions of a part ("-b"), which belong to a job that is there.

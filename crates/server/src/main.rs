@@ -50,8 +50,13 @@ fn command() -> Result<(), String> {
     match word.as_str() {
         "types" => types::write(&rest.ok_or(USAGE)?),
         "demo" => {
-            let n = demo::load(&open(2)?, &[&parts.with_file_name("reading"), &parts], &reader)
-                .map_err(|e| format!("{e:?}"))?;
+            let n = demo::load(
+                &open(2)?,
+                &parts.with_file_name("rack.csv"),
+                &[&parts.with_file_name("reading"), &parts],
+                &reader,
+            )
+            .map_err(|e| format!("{e:?}"))?;
             println!("demo: {n} jobs made");
             Ok(())
         }

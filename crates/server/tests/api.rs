@@ -403,7 +403,13 @@ fn screens_hear_of_what_others_decide() {
 #[test]
 fn the_demos_password_does_not_go_on_the_network() {
     let base = Base::new();
-    server::demo::load(&base.db, &[&common::root().join("demo/parts")], &program()).unwrap();
+    server::demo::load(
+        &base.db,
+        &common::root().join("demo/rack.csv"),
+        &[&common::root().join("demo/parts")],
+        &program(),
+    )
+    .unwrap();
     let run = |args: &[&str], input: &str| {
         let mut child = std::process::Command::new(program())
             .args(args)
@@ -435,4 +441,140 @@ fn the_demos_password_does_not_go_on_the_network() {
     assert!(said.contains("listening on http://0.0.0.0:"), "{said}");
     served.kill().unwrap();
     served.wait().unwrap();
+}
+
+fn flat(tag: &str, quantity: u32) -> Value {
+    json!({"name": tag, "material": "aluminium-6082", "skin": "rolled", "quantity": quantity, "cost": null, "remnant_of": null, "note": "",
+        "shape": {"form": "flat", "length": {"least": 300.0, "most": 300.0}, "width": 50.0, "height": 25.0}})
+}
+
+/// Pieces come, leave, return as remnants, and each act can be taken back as long as nobody touched the piece since.
+#[test]
+fn the_rack_keeps_its_books() {
+    let house = peopled(0);
+    let ida = Person::of(&house, "ida", PASSWORD);
+    let bruno = Person::of(&house, "bruno", PASSWORD);
+    let act = |p: &Person, a: Value| p.post("/api/rack", &a);
+    let count = |tag: &str| -> Option<u64> {
+        let r = ida.json("/api/rack");
+        let list = r["pieces"].as_array().unwrap();
+        list.iter().find(|p| p["name"] == tag).map(|p| p["quantity"].as_u64().unwrap())
+    };
+    assert_eq!(act(&ida, json!({"act": "put", "piece": flat("A1", 2), "was": null})).status(), 200);
+    let (status, _, why) = refusal(act(&ida, json!({"act": "put", "piece": flat("A1", 2), "was": null})));
+    assert!(status == 400 && why.contains("already"), "{why}");
+    let (status, _, why) = refusal(act(&ida, json!({"act": "put", "piece": flat("", 2), "was": null})));
+    assert!(status == 400 && why.contains("tag"), "{why}");
+    let mut odd = flat("A2", 1);
+    odd["material"] = json!("kryptonite");
+    assert_eq!(act(&ida, json!({"act": "put", "piece": odd, "was": null})).status(), 400);
+
+    // One is used; its rest returns under a tag of its own, twice.
+    let rest = flat("A1 rest", 1);
+    let take = |n: usize| json!({"act": "take", "tag": "A1", "job": null, "remnants": vec![&rest; n]});
+    assert_eq!(act(&ida, take(1)).status(), 200);
+    assert_eq!((count("A1"), count("A1 rest"), count("A1 rest 2")), (Some(1), Some(1), None));
+    assert_eq!(act(&ida, take(1)).status(), 200);
+    assert_eq!((count("A1"), count("A1 rest 2")), (None, Some(1)));
+    assert_eq!(refusal(act(&ida, take(0))).0, 404);
+
+    // Undo and redo are each person's own.
+    assert_eq!(bruno.post("/api/rack/undo", &Value::Null).status(), 409);
+    assert_eq!(ida.post("/api/rack/undo", &Value::Null).status(), 200);
+    assert_eq!((count("A1"), count("A1 rest 2")), (Some(1), None));
+    assert_eq!(ida.post("/api/rack/redo", &Value::Null).status(), 200);
+    assert_eq!((count("A1"), count("A1 rest 2")), (None, Some(1)));
+    ida.post("/api/rack/undo", &Value::Null);
+    // Bruno changes the piece; what Ida did before cannot be taken back over it.
+    assert_eq!(act(&bruno, json!({"act": "put", "piece": flat("A1", 9), "was": "A1"})).status(), 200);
+    let (status, code, _) = refusal(ida.post("/api/rack/undo", &Value::Null));
+    assert_eq!((status, code.as_str()), (409, "conflict"));
+    assert_eq!(count("A1"), Some(9));
+
+    // Nobody else's shop.
+    let carla = Person::of(&house, "carla", "another-password");
+    assert_eq!(carla.json("/api/rack")["pieces"].as_array().unwrap().len(), 0);
+    assert_eq!(refusal(act(&carla, json!({"act": "remove", "tag": "A1"}))).0, 404);
+    assert_eq!(Person::nobody(&house).get("/api/rack").status(), 401);
+}
+
+#[test]
+fn tables_are_looked_through_before_they_are_taken() {
+    let house = peopled(0);
+    let ida = Person::of(&house, "ida", PASSWORD);
+    let look = |text: &str| body(ida.agent.post(format!("{}/api/rack/preview", ida.at)).send(text.as_bytes()).unwrap());
+    let p = look("tag,form,material,length,width,height\nA,flat,brass,300,40,20\nB,flat,brass,,40,20\n");
+    assert_eq!((p["pieces"].as_array().unwrap().len(), p["errors"][0]["line"].as_u64()), (1, Some(3)));
+    assert!(p["errors"][0]["what"].as_str().unwrap().contains("length"));
+    assert_eq!(ida.json("/api/rack")["pieces"].as_array().unwrap().len(), 0, "looking changes nothing");
+    assert_eq!(ida.post("/api/rack", &json!({"act": "import", "pieces": p["pieces"]})).status(), 200);
+    let mut out = String::new();
+    std::io::Read::read_to_string(&mut ida.get("/api/rack.csv").into_body().into_reader(), &mut out).unwrap();
+    assert!(out.starts_with("tag,form,material") && out.contains("A,flat,brass"), "{out}");
+    let again = look(&out);
+    assert_eq!((again["known"][0].as_str(), again["errors"].as_array().unwrap().len()), (Some("A"), 0));
+    let bad = ida.agent.post(format!("{}/api/rack/preview", ida.at)).send(&[0xff_u8, 0xfe, 0x41][..]).unwrap();
+    assert!(refusal(bad).2.contains("UTF-8"));
+}
+
+/// A job without a choice gets the best piece of the rack; it stays with it when the rack changes, and looks again when the job does.
+#[test]
+fn the_rack_is_looked_through_for_each_job() {
+    let house = peopled(1);
+    let ida = Person::of(&house, "ida", PASSWORD);
+    let put =
+        |p: Value| assert_eq!(ida.post("/api/rack", &json!({"act": "put", "piece": p, "was": null})).status(), 200);
+    put(flat("A1", 1));
+    let mut brass = flat("B1", 1);
+    brass["material"] = json!("brass");
+    put(brass);
+    let job = ida.job("encoder-bracket.step");
+    let s = ida.wait(job, "a plan", |s| s["fresh"] == true);
+    assert_eq!(s["settled"]["offer"]["piece"]["name"], "A1");
+    let sheet = ida.json(&format!("/api/jobs/{job}/sheet"));
+    assert_eq!(
+        (sheet["stock"]["laid"]["piece"]["name"].as_str(), sheet["stock"]["laid_decided"].as_bool()),
+        (Some("A1"), Some(false))
+    );
+    assert_eq!(sheet["stock"]["size"][1], 50.0);
+    assert_eq!(sheet["proof"]["passed"], true);
+
+    // The bench ranks what there is; a lay can be tried without deciding it.
+    let bench = ida.json(&format!("/api/jobs/{job}/stock"));
+    assert_eq!(
+        (bench["candidates"].as_array().unwrap().len(), bench["others"].as_u64(), bench["there"].as_bool()),
+        (1, Some(1), Some(true))
+    );
+    let way = bench["candidates"][0]["laying"]["lay"]["way"].clone();
+    let lay =
+        |shift: f64| json!({"piece": flat("A1", 1), "lay": {"way": way, "angle_deg": 0.0, "shift": [0.0, shift, 0.0]}});
+    let tried = body(ida.post(&format!("/api/jobs/{job}/lay"), &lay(40.0)));
+    assert_eq!(tried["fit"], "too_small");
+    assert_eq!(
+        ida.post(
+            &format!("/api/jobs/{job}/lay"),
+            &json!({"piece": flat("A1", 1), "lay": {"way": 99, "angle_deg": 0.0, "shift": [0.0, 0.0, 0.0]}})
+        )
+        .status(),
+        400
+    );
+
+    // Taken away, it still stands for this job, which says so.
+    assert_eq!(
+        ida.post(
+            "/api/rack",
+            &json!({"act": "take", "tag": "A1", "job": job, "remnants": bench["stands"]["laying"]["remnants"]})
+        )
+        .status(),
+        200
+    );
+    let after = ida.json(&format!("/api/jobs/{job}/stock"));
+    assert_eq!((after["there"].as_bool(), after["stands"]["piece"]["name"].as_str()), (Some(false), Some("A1")));
+    assert!(ida.json("/api/rack")["acts"][0]["words"].as_str().unwrap().contains("for Encoder bracket"));
+
+    // Another material: another piece.
+    let r = ida.state(job)["card"]["revision"].as_i64().unwrap();
+    assert_eq!(ida.decide(job, r, json!({"about": "material", "id": "brass"})).status(), 200);
+    let s = ida.wait(job, "brass", |s| s["fresh"] == true && s["settled"]["material"] == "brass");
+    assert_eq!(s["settled"]["offer"]["piece"]["name"], "B1");
 }

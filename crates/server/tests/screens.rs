@@ -379,3 +379,107 @@ async fn a_revision_is_compared_with_the_one_before() {
     b.js_until("return document.querySelectorAll('[data-change]').length === 0").await;
     b.close().await;
 }
+
+/// A table with a bad line: it is told by its number, and the good lines are taken; every act of the rack goes back.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn the_rack_reads_a_table_and_tells_its_bad_line() {
+    let house = House::demo(0);
+    let b = signed_in(&house).await;
+    b.press("The rack").await;
+    b.text("A1 flat 50 × 25").await;
+    let mut bad = axe(&b, "the rack").await;
+    let table =
+        "tag,form,material,length,width,height\nK1 bar,flat,brass,400,30,12\nK2 bar,flat,brass,four hundred,30,12\n";
+    drop_text(&b, "rack.csv", table).await;
+    let line = b.find("[data-line='3']").await;
+    let said = line.text().await.unwrap();
+    assert!(said.contains("Line 3") && said.contains("four hundred") && said.contains("3/8"), "{said}");
+    bad.extend(axe(&b, "a table looked through").await);
+    assert_eq!(
+        b.js("return document.querySelectorAll('[data-tag=\"K1 bar\"]').length").await,
+        json!(0),
+        "only looked at"
+    );
+    b.press("Take the 1 good line").await;
+    b.find("[data-tag='K1 bar']").await;
+    assert_eq!(b.js("return document.querySelectorAll('[data-tag=\"K2 bar\"]').length").await, json!(0));
+    b.keys("z").await;
+    b.js_until("return document.querySelectorAll('[data-tag=\"K1 bar\"]').length === 0").await;
+    b.keys("y").await;
+    b.find("[data-tag='K1 bar']").await;
+
+    // A piece by hand, with a size in inch; then one of it is used up.
+    b.press("A new piece").await;
+    b.find("form[aria-label='A new piece'] input.words").await.send_keys("K3 bar").await.unwrap();
+    let width = b.find("input[aria-label='Width']").await;
+    width.send_keys("1 1/2 in\u{e007}").await.unwrap();
+    bad.extend(axe(&b, "a new piece").await);
+    b.press("Into the rack").await;
+    b.js_until("const r = document.querySelector('[data-tag=\"K3 bar\"]'); return r && r.innerText.includes('38.1')")
+        .await;
+    b.press("K3 bar").await;
+    b.press("One is used up").await;
+    b.js_until("return document.querySelectorAll('[data-tag=\"K3 bar\"]').length === 0").await;
+    b.text("used one K3 bar").await;
+    // A tag that is there already is refused, and what was typed stays.
+    b.press("A new piece").await;
+    b.find("form[aria-label='A new piece'] input.words").await.send_keys("K1 bar").await.unwrap();
+    b.press("Into the rack").await;
+    b.text("already; give it another tag").await;
+    assert_eq!(b.js("return document.querySelector('form input.words').value").await, json!("K1 bar"));
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.close().await;
+}
+
+/// The piece that was looked out is turned down for another, the part is shifted in it, the piece leaves the rack, a rehearsal comes first.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_piece_of_the_rack_is_chosen_laid_and_taken() {
+    let house = House::demo(1);
+    let b = signed_in(&house).await;
+    let job = b.js("return [...document.querySelectorAll('[data-job]')].find((c) => c.innerText.includes('Encoder')).dataset.job").await;
+    let job = job.as_str().unwrap().to_string();
+    b.go(&format!("/jobs/{job}/stock")).await;
+    b.js_until("return document.querySelector('.card h1')?.innerText === 'A1 flat 50 × 25'").await;
+    let mut bad = axe(&b, "stock").await;
+    // Another piece: one press, and the plan follows.
+    let cut = "[data-piece='A2 flat 70 × 25'] button:not([aria-label])";
+    b.find(cut).await.scroll_into_view().await.unwrap();
+    b.find(cut).await.click().await.unwrap();
+    b.js_until("return document.querySelector('.card h1')?.innerText === 'A2 flat 70 × 25'").await;
+    b.fresh(1).await;
+    b.text("decided").await;
+    // Tried first, then laid so.
+    let shift = b.find("input[aria-label='Shift across the piece']").await;
+    shift.send_keys("40\u{e007}").await.unwrap();
+    b.find("[data-tried='too_small']").await;
+    b.text("sticks out of the piece").await;
+    let shift = b.find("input[aria-label='Shift across the piece']").await;
+    shift.send_keys("-3\u{e007}").await.unwrap();
+    b.find("[data-tried='fits']").await;
+    bad.extend(axe(&b, "a lay tried").await);
+    b.press("Lay it so").await;
+    b.fresh(2).await;
+    // Over the part: (70 − 48) ÷ 2, less 3 and more 3.
+    b.js_until("const r = [...document.querySelectorAll('section[aria-label=\"Size of the block\"] tbody tr')][1]; return r && /\\b8\\b.*\\b14\\b/s.test(r.innerText)").await;
+    b.press("Take it from the rack").await;
+    b.text("no longer in the rack").await;
+    // A rehearsal is a state of its own.
+    b.press("Sheet wood").await;
+    b.find("[data-rehearsal='sheet-wood']").await;
+    b.fresh(3).await;
+    b.find("input[aria-label='What the rehearsal proved']").await.send_keys("Bearing drops in").await.unwrap();
+    b.press("It proved this").await;
+    b.text("Bearing drops in").await;
+    b.go(&format!("/jobs/{job}/program")).await;
+    b.text("REHEARSAL IN SHEET WOOD").await;
+    b.go(&format!("/jobs/{job}/stock")).await;
+    b.press("Back to the real material").await;
+    b.js_until("return !document.querySelector('[data-rehearsal]')").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.go("/shop").await;
+    b.text("used one A2 flat 70 × 25").await;
+    b.find("[data-tag='A2 flat 70 × 25 rest']").await;
+    b.keys("z").await;
+    b.find("[data-tag='A2 flat 70 × 25']").await;
+    b.close().await;
+}

@@ -21,6 +21,8 @@ const REMNANT: f64 = 20.0;
 const SLIVER: f64 = 1.0;
 /// Marking out, clamping and cutting off cost this besides the cut itself, min (common practice, no source).
 const SAW_SET: f64 = 2.0;
+/// A turned part from stock that is not round: set in a four-jaw chuck, and an interrupted cut until it is, min (common practice, no source).
+const FOUR_JAW: f64 = 10.0;
 /// Cleaning one more face, min (common practice, no source).
 const CLEAN: f64 = 1.0;
 
@@ -487,20 +489,31 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
     let saw_min: f64 = cuts.iter().map(|c| c.minutes).sum();
     let square_min: f64 = squaring.iter().map(|s| s.minutes).sum();
     let clean_min = to_clean as f64 * CLEAN;
+    let round_bar = piece.shape.is_round_bar();
     let total = piece.shape.volume().max(1e-9);
     let kept: f64 = remnants.iter().map(|r| r.shape.volume()).sum();
     let cost = piece.cost.map(|c| c * (1.0 - kept / total).clamp(0.0, 1.0));
     let price_min = cost.unwrap_or(0.0) / w.rate_per_min.max(1e-9);
+    let four_jaw = if matches!(w.made, Made::Turn { across: None, .. })
+        && !matches!(piece.shape, Form::Round { .. } | Form::Tube { .. })
+        || (matches!(w.made, Made::Turn { across: Some(_), .. }) && !round_bar)
+    {
+        FOUR_JAW
+    } else {
+        0.0
+    };
     let mut terms = vec![
         Term::new("chips", "cutting the chips", chip_min, "min"),
         Term::new("saw", "sawing", saw_min, "min"),
         Term::new("square", "squaring first", square_min, "min"),
         Term::new("faces", "cleaning the faces that do not stay", clean_min, "min"),
     ];
+    if four_jaw > 0.0 {
+        terms.push(Term::new("chuck", "a four-jaw chuck, and an interrupted cut until it is round", four_jaw, "min"));
+    }
     if cost.is_some() {
         terms.push(Term::new("price", "what the piece costs, at the rate of a minute", price_min, "min"));
     }
-    let round_bar = piece.shape.is_round_bar();
     let mut d = drawing(
         w,
         piece,
@@ -530,7 +543,7 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
         waste_share: waste / (blank_mm3 + scrap + dust).max(1e-9),
         mass: blank_mm3 * w.material.density_g_cm3 / 1e6,
         cost,
-        minutes: chip_min + saw_min + square_min + clean_min + price_min,
+        minutes: chip_min + saw_min + square_min + clean_min + four_jaw + price_min,
         terms,
         source: format!(
             "chips at {:.0} mm³/min (half the usable power, Kienzle's force), saw {:.0} mm²/min and {SAW_SET} min a cut, {CLEAN} min a face; common practice, no source",

@@ -73,7 +73,9 @@ pub fn candidates(w: &Wanted, pieces: &[Piece]) -> Vec<Candidate> {
         })
         .collect();
     out.sort_by(|a, b| {
-        let key = |c: &Candidate| (c.laying.fit, c.piece.remnant_of.is_none());
+        // Round bar in a vise is last among what fits: the mill's plan does not take it.
+        let odd = |c: &Candidate| matches!(w.made, Made::Mill { .. }) && !c.laying.plannable;
+        let key = |c: &Candidate| ((c.laying.fit, odd(c)), c.piece.remnant_of.is_none());
         key(a)
             .0
             .cmp(&key(b).0)
@@ -116,8 +118,10 @@ pub fn why(l: &Laying) -> String {
     if !l.serves.is_empty() {
         parts.push(format!("{} stay", l.serves.join(", ")));
     }
-    if !l.squaring.is_empty() {
-        parts.push(format!("{} faces squared first", l.squaring.len()));
+    match l.squaring.len() {
+        0 => {}
+        1 => parts.push("1 face squared first".into()),
+        n => parts.push(format!("{n} faces squared first")),
     }
     if let Some(c) = l.cost {
         parts.push(format!("costs {}", trim((c * 100.0).round() / 100.0)));

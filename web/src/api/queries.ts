@@ -1,7 +1,23 @@
 import { queryOptions } from '@tanstack/react-query';
 import { readHistory } from '../model/history';
 import { api, Refused } from './client';
-import type { JobCard, JobState, Me, Measured, PartSheet, Spot, PersonCard, Sheet, Shop, Strip } from './types';
+import type {
+  JobCard,
+  JobState,
+  Lay,
+  Laying,
+  Me,
+  Measured,
+  PartSheet,
+  PersonCard,
+  Piece,
+  RackSheet,
+  Sheet,
+  Shop,
+  Spot,
+  StockBench,
+  Strip,
+} from './types';
 
 const forever = { staleTime: Infinity };
 /** Signed out, or no such thing: asking again does not help. */
@@ -46,6 +62,25 @@ export const partQuery = (id: number, revision: number) =>
     retry,
     ...forever,
   });
+/** The rack for a job: it changes with decisions, and with a new plan, which may look out another piece. */
+export const stockQuery = (id: number, sheet: number | null, revision: number) =>
+  queryOptions({
+    queryKey: ['stock', id, sheet, revision],
+    queryFn: () => api.get<StockBench>(`/api/jobs/${id}/stock`),
+    placeholderData: (old: StockBench | undefined) => old,
+    retry,
+  });
+/** What would follow from another lay. */
+export const layQuery = (id: number, piece: Piece, lay: Lay | null) =>
+  queryOptions({
+    queryKey: ['lay', id, piece, lay],
+    queryFn: () => api.post<Laying>(`/api/jobs/${id}/lay`, { piece, lay }),
+    enabled: lay !== null,
+    placeholderData: (old: Laying | undefined) => old,
+    retry,
+    ...forever,
+  });
+export const rackQuery = queryOptions({ queryKey: ['rack'], queryFn: () => api.get<RackSheet>('/api/rack') });
 /** What lies between two places of the part, or at one. */
 export const measureQuery = (id: number, revision: number, a: Spot | null, b: Spot | null) =>
   queryOptions({

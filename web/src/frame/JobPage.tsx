@@ -11,6 +11,7 @@ import {
   partQuery,
   sheetQuery,
   shopQuery,
+  stockQuery,
   stripQuery,
 } from '../api';
 import type { Decision, Finding, JobState, Me, Place, Sheet } from '../api/types';
@@ -28,6 +29,7 @@ import { painted, type PaintBy } from '../tickets/part/paint';
 import { PartTicket } from '../tickets/part/PartTicket';
 import { ProgramTicket } from '../tickets/program/ProgramTicket';
 import { ProofTicket } from '../tickets/proof/ProofTicket';
+import { onStage } from '../tickets/stock/onStage';
 import { StockTicket } from '../tickets/stock/StockTicket';
 import { Checks } from './Checks';
 import { Decisions } from './Decisions';
@@ -226,6 +228,9 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   );
   const clearPicked = useCallback(() => setRuler([null, null]), []);
 
+  const bench = useQuery({ ...stockQuery(id, state.sheet_revision, state.card.revision), enabled: ticket === 'stock' });
+  const laid = bench.data?.stands;
+  const pieceOnStage = useMemo(() => (laid ? onStage(laid) : undefined), [laid]);
   const play = useMemo<Play | null>(() => {
     if (ticket === 'part')
       return {
@@ -235,7 +240,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         paint: paint?.faces,
       };
     if (!s) return null;
-    if (ticket === 'stock') return { kind: 'part', block: s.stock.place };
+    if (ticket === 'stock') return { kind: 'part', block: s.stock.place, piece: pieceOnStage };
     if (ticket === 'hold') {
       const x = s.sides[side];
       return x ? { kind: 'hold', side: x, block: s.stock.place, finished: side > 0 } : null;
@@ -248,7 +253,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         ? chosen.op.lines
         : undefined;
     return { kind: 'cut', side: x, history: history.data, strip: t, lines };
-  }, [s, ticket, faces, hover, paint, ruler, side, setup, strip.data, history.data, chosen]);
+  }, [s, ticket, faces, hover, paint, ruler, side, setup, strip.data, history.data, chosen, pieceOnStage]);
 
   // Another ticket or plan has other places, unless one came here to see them.
   const keepPlaces = useRef(false);

@@ -75,8 +75,14 @@ export function Over({ ticket, setup }: { ticket: Ticket; setup: number }) {
   if (ticket === 'stock')
     return (
       <Box>
-        <h2>The part in its block, {saySize(sheet.stock.size, units)}</h2>
-        <Quiet>Brass: the block as it is sawn</Quiet>
+        <h2>
+          The part in its {sheet.stock.laid ? 'piece' : 'block'}, {saySize(sheet.stock.size, units)}
+        </h2>
+        <Quiet>
+          Brass: the block that the plan starts from
+          {sheet.stock.laid ? '; dashed: the piece as it lies in the rack' : ''}
+        </Quiet>
+        {sheet.stock.rehearsal ? <p>▲ Rehearsal in {sheet.stock.material_name}</p> : null}
       </Box>
     );
   const x = sheet.sides[ticket === 'hold' ? side : setup];

@@ -116,7 +116,7 @@ export function RouteStrip({ state, sheet, part, id }: Props) {
       case 'stock':
         return {
           number: saySize(sheet.stock.size, units),
-          ...(stale ?? settled(sheet.stock.size_decided || sheet.stock.material_decided)),
+          ...(stale ?? settled(sheet.stock.size_decided || sheet.stock.material_decided || sheet.stock.laid_decided)),
         };
       case 'hold':
         return {

@@ -3,12 +3,12 @@ import styled from 'styled-components';
 import { useUnits } from '../frame/settings';
 import { read, say, show } from '../model/units';
 
-const Box = styled.span`
+const Box = styled.span<{ $tight?: boolean }>`
   display: inline-flex;
   align-items: baseline;
   gap: 6px;
   input {
-    width: 92px;
+    width: ${(p) => (p.$tight ? '64px' : '92px')};
     text-align: right;
     border: 1px solid ${(p) => p.theme.edge};
     border-radius: 3px;
@@ -20,7 +20,7 @@ const Box = styled.span`
   }
   .unit {
     color: ${(p) => p.theme.quiet};
-    min-width: 44px;
+    min-width: ${(p) => (p.$tight ? '20px' : '44px')};
   }
 `;
 
@@ -40,10 +40,12 @@ interface Props {
   /** Null takes the number back to the proposal. */
   onSet: (value: number | null) => void;
   disabled?: boolean;
+  /** Several stand in a line. */
+  tight?: boolean;
 }
 
 /** A number that can be overruled. Takes arithmetic and either unit, and shows what it understood; Enter settles it, Escape gives it up. */
-export function Field({ label, value, unit, digits, onSet, disabled }: Props) {
+export function Field({ label, value, unit, digits, onSet, disabled, tight }: Props) {
   const { units } = useUnits();
   const [text, setText] = useState<string | null>(null);
   const note = useId();
@@ -59,7 +61,7 @@ export function Field({ label, value, unit, digits, onSet, disabled }: Props) {
   };
   return (
     <span>
-      <Box>
+      <Box $tight={tight}>
         <input
           aria-label={label}
           aria-invalid={wrong}

@@ -1,7 +1,7 @@
 /** The 3D stage. Pictures are made on demand only; per-frame work never passes through React. */
 import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
-import type { Place, SideSheet, Tool } from '../api/types';
+import type { Drawing, Place, SideSheet, Tool } from '../api/types';
 import type { History } from '../model/history';
 import { pathOf, placeAt, type Place as Point } from '../model/strip';
 import type { StripSetup } from '../api/types';
@@ -15,6 +15,16 @@ export interface Picked {
   point: [number, number, number];
 }
 
+/** The piece around a blank: its outline seen along its height (or, of bars, along its length), and how long it is that way. */
+export interface PieceOnStage {
+  /** Row by row, part → piece. */
+  rows: readonly number[];
+  loops: Drawing['piece'][0];
+  /** "z": the loops are (x, y); "x": they are (y, z). */
+  along: 'x' | 'z';
+  length: number;
+}
+
 /** What stands on the stage. */
 export type Play =
   | {
@@ -24,6 +34,7 @@ export type Play =
       /** Colours of faces by their number. */
       paint?: ReadonlyMap<number, string>;
       block?: Place;
+      piece?: PieceOnStage;
     }
   | { kind: 'hold'; side: SideSheet; block: Place; finished: boolean }
   | { kind: 'cut'; side: SideSheet; history: History; strip: StripSetup; lines?: readonly [number, number] };
@@ -205,6 +216,32 @@ export class Scene {
     return l;
   }
 
+  /** Edges of a piece in part coordinates, dashed. */
+  private pieceLines(p: PieceOnStage): THREE.LineSegments {
+    const at = (u: number, v: number, w: number) =>
+      p.along === 'z' ? new THREE.Vector3(u, v, w) : new THREE.Vector3(w, u, v);
+    const points: THREE.Vector3[] = [];
+    for (const loop of p.loops) {
+      const every = Math.max(1, Math.floor(loop.length / 8));
+      loop.forEach((a, k) => {
+        const b = loop[(k + 1) % loop.length] ?? a;
+        for (const w of [0, p.length]) points.push(at(a[0], a[1], w), at(b[0], b[1], w));
+        if (k % every === 0) points.push(at(a[0], a[1], 0), at(a[0], a[1], p.length));
+      });
+    }
+    const [a, b, c, x, d, e, f, y, g, h, i, z] = p.rows as number[] & { length: 16 };
+    const back = new THREE.Matrix4()
+      .set(a ?? 1, b ?? 0, c ?? 0, x ?? 0, d ?? 0, e ?? 1, f ?? 0, y ?? 0, g ?? 0, h ?? 0, i ?? 1, z ?? 0, 0, 0, 0, 1)
+      .invert();
+    points.forEach((q) => q.applyMatrix4(back));
+    const l = new THREE.LineSegments(
+      new THREE.BufferGeometry().setFromPoints(points),
+      new THREE.LineDashedMaterial({ color: this.theme.edge, dashSize: 4, gapSize: 3 }),
+    );
+    l.computeLineDistances();
+    return l;
+  }
+
   private showPart(play: Extract<Play, { kind: 'part' }>) {
     const faces = new Map<number, THREE.Color>();
     play.paint?.forEach((c, f) => faces.set(f, this.color(c)));
@@ -243,6 +280,12 @@ export class Scene {
       glass.position.copy(b.getCenter(new THREE.Vector3()));
       this.world.add(glass);
       this.bounds.union(b);
+    }
+    if (play.piece) {
+      const lines = this.pieceLines(play.piece);
+      this.world.add(lines);
+      lines.geometry.computeBoundingBox();
+      if (lines.geometry.boundingBox) this.bounds.union(lines.geometry.boundingBox);
     }
   }
 

@@ -79,7 +79,7 @@ impl House {
     /// With the demo's jobs, waiting to be worked on.
     pub fn demo(workers: usize) -> House {
         let base = Base::new();
-        server::demo::load(&base.db, &[&root().join("demo/parts")], &program()).unwrap();
+        server::demo::load(&base.db, &root().join("demo/rack.csv"), &[&root().join("demo/parts")], &program()).unwrap();
         House::with(base, workers)
     }
 

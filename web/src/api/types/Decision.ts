@@ -3,10 +3,12 @@ import type { Ask } from "./Ask";
 import type { Mark } from "./Mark";
 import type { Order } from "./Order";
 import type { Override } from "./Override";
-import type { StockChoice } from "./StockChoice";
+import type { Proved } from "./Proved";
+import type { Rehearsal } from "./Rehearsal";
+import type { StockDecision } from "./StockDecision";
 import type { Units } from "./Units";
 
 /**
  * One decision. The last one on a key stands; `Undo` of it is the earlier value, appended again.
  */
-export type Decision = { "about": "material", id: string | null, } | { "about": "stock", choice: StockChoice | null, } | { "about": "order", choice: Order | null, } | { "about": "operation", id: string, change: Override | null, } | { "about": "sequence", id: string, before: string | null, } | { "about": "answer", question: string, answer: string | null, } | { "about": "mark", id: string, mark: Mark | null, } | { "about": "ask", id: string, ask: Ask | null, } | { "about": "model", sha: string | null, file: string, } | { "about": "units", units: Units | null, };
+export type Decision = { "about": "material", id: string | null, } | { "about": "stock", choice: StockDecision | null, } | { "about": "rehearsal", on: Rehearsal | null, } | { "about": "rehearsed", id: string, proved: Proved | null, } | { "about": "order", choice: Order | null, } | { "about": "operation", id: string, change: Override | null, } | { "about": "sequence", id: string, before: string | null, } | { "about": "answer", question: string, answer: string | null, } | { "about": "mark", id: string, mark: Mark | null, } | { "about": "ask", id: string, ask: Ask | null, } | { "about": "model", sha: string | null, file: string, } | { "about": "units", units: Units | null, };

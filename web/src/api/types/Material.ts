@@ -53,6 +53,10 @@ friction: number,
  */
 coolant: string, 
 /**
+ * Cheap and soft: for rehearsals.
+ */
+substitute: boolean, 
+/**
  * Where the numbers come from.
  */
 source: string, };

@@ -106,6 +106,9 @@ export function Bench({ me }: { me: Me }) {
     <UnitsContext value={units}>
       <Page>
         <Top me={me} title={me.shop} words="Bench">
+          <Button $small onPress={() => void navigate('/shop')}>
+            The rack
+          </Button>
           {me.owner ? (
             <Button $small onPress={() => setPeople(true)}>
               People

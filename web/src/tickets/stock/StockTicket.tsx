@@ -1,6 +1,11 @@
-import styled, { useTheme } from 'styled-components';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import styled from 'styled-components';
+import { api, stockQuery } from '../../api';
+import type { Candidate, Laying, RackSheet } from '../../api/types';
 import { useJob } from '../../frame/job';
-import { useUnits } from '../../frame/settings';
+import { refuse, tell, useUnits } from '../../frame/settings';
+import { formWords, skinWords } from '../../model/pieces';
 import { say, saySize } from '../../model/units';
 import { Button, Head, Line, Quiet, Rows, Section, Table } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
@@ -8,86 +13,31 @@ import { Field } from '../../parts/Field';
 import { FindingRow } from '../../parts/FindingRow';
 import { grounds, Num } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
+import { LayDrawing } from './LayDrawing';
+import { LayForm } from './LayForm';
+import { Rack } from './Rack';
+import { Rehearsal } from './Rehearsal';
+import { ROLES } from './words';
 
-const Fig = styled.figure`
-  margin: 4px 0 0;
-  figcaption {
+const Figures = styled.dl`
+  display: grid;
+  grid-template-columns: repeat(4, auto);
+  gap: 0 20px;
+  margin-top: 8px;
+  dt {
     color: ${(p) => p.theme.quiet};
     font-size: 14px;
+  }
+  dd {
+    font-weight: 500;
   }
 `;
 
 const axes = ['X', 'Y', 'Z'] as const;
 
-/** Block and part from the front, to scale, with what is over on each end. */
-function Drawing() {
-  const { sheet } = useJob();
-  const t = useTheme();
-  const { units } = useUnits();
-  const s = sheet.stock.place;
-  const p = sheet.part.place;
-  const [w, h] = [s.max_mm[0] - s.min_mm[0], s.max_mm[2] - s.min_mm[2]];
-  const k = Math.min(330 / w, 120 / h);
-  const x = (v: number) => 70 + (v - s.min_mm[0]) * k;
-  const y = (v: number) => 20 + (s.max_mm[2] - v) * k;
-  const [lo, hi] = sheet.stock.over[0];
-  const [below, above] = sheet.stock.over[2];
-  const n = (v: number) => say(v, 'mm', units).replace(/ .*/, '');
-  return (
-    <Fig>
-      <svg
-        viewBox={`0 0 490 ${44 + h * k}`}
-        width="490"
-        style={{ maxWidth: '100%' }}
-        role="img"
-        aria-label="Block and part from the front, to scale"
-      >
-        <defs>
-          <pattern id="over" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-            <line x1="0" y1="0" x2="0" y2="7" stroke={t.brass} strokeWidth="1.4" />
-          </pattern>
-        </defs>
-        <rect
-          x={x(s.min_mm[0])}
-          y={y(s.max_mm[2])}
-          width={w * k}
-          height={h * k}
-          fill="url(#over)"
-          stroke={t.brassInk}
-        />
-        <rect
-          x={x(p.min_mm[0])}
-          y={y(p.max_mm[2])}
-          width={(p.max_mm[0] - p.min_mm[0]) * k}
-          height={(p.max_mm[2] - p.min_mm[2]) * k}
-          fill={t.blueWash}
-          stroke={t.blue}
-          strokeWidth="1.5"
-        />
-        <g fill={t.ink} fontSize="14">
-          <text x={x(s.min_mm[0]) - 6} y={y((p.min_mm[2] + p.max_mm[2]) / 2) + 5} textAnchor="end">
-            {n(lo)}
-          </text>
-          <text x={x(s.max_mm[0]) + 6} y={y((p.min_mm[2] + p.max_mm[2]) / 2) + 5}>
-            {n(hi)}
-          </text>
-          <text x={x((s.min_mm[0] + s.max_mm[0]) / 2)} y={14} textAnchor="middle">
-            {n(above)} over
-          </text>
-          <text x={x((s.min_mm[0] + s.max_mm[0]) / 2)} y={38 + h * k} textAnchor="middle">
-            {n(below)} below
-          </text>
-        </g>
-      </svg>
-      <figcaption>From the front, along X and Z ({units}). Hatched: becomes chips.</figcaption>
-    </Fig>
-  );
-}
-
-/** What it is cut from: material and block. */
-export function StockTicket() {
-  const { sheet, shop, state, decide } = useJob();
-  const { units } = useUnits();
+/** A block by the rule or by typed sizes. */
+function Sizes() {
+  const { sheet, decide } = useJob();
   const s = sheet.stock;
   const size = (k: number, v: number | null) => {
     if (v === null) return decide({ about: 'stock', choice: null });
@@ -96,97 +46,298 @@ export function StockTicket() {
     decide({ about: 'stock', choice: { Sizes: sizes } });
   };
   return (
+    <Section aria-label="Size of the block">
+      <h2>Block of the plan{s.laid ? '' : ', sawn'}</h2>
+      <Table>
+        <thead>
+          <tr>
+            <th>along the part</th>
+            <th>block</th>
+            <th className="n">part</th>
+            <th className="n">over, low end</th>
+            <th className="n">over, high end</th>
+          </tr>
+        </thead>
+        <tbody>
+          {axes.map((a, k) => (
+            <tr key={a}>
+              <td>{a}</td>
+              <td>
+                <Field label={`Block along ${a}`} value={s.size[k] ?? 0} unit="mm" onSet={(v) => size(k, v)} />
+              </td>
+              <td className="n">
+                <Num value={sheet.part.size[k] ?? 0} unit="mm" bare />
+              </td>
+              <td className="n">
+                <Num value={s.over[k]?.[0] ?? 0} unit="mm" bare />
+              </td>
+              <td className="n">
+                <Num value={s.over[k]?.[1] ?? 0} unit="mm" bare />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Section>
+  );
+}
+
+/** What each face of the blank keeps over the part, and what the rule wants. */
+function Over({ l }: { l: Laying }) {
+  return (
+    <Section aria-label="Over on each face">
+      <h2>Over on each face</h2>
+      <Table>
+        <thead>
+          <tr>
+            <th>face</th>
+            <th>becomes</th>
+            <th className="n">over</th>
+            <th className="n">wanted</th>
+          </tr>
+        </thead>
+        <tbody>
+          {axes.flatMap((a, k) =>
+            ([0, 1] as const).map((e) => {
+              const want = l.wants[k]?.[e];
+              const role = l.roles[k]?.[e];
+              return want && role ? (
+                <tr key={`${a}${e}`}>
+                  <td>
+                    {e === 0 ? '−' : '+'}
+                    {a}
+                  </td>
+                  <td>{ROLES[role]}</td>
+                  <td className="n">
+                    <Num value={l.over[k]?.[e] ?? 0} unit="mm" />
+                  </td>
+                  <td className="n">
+                    <Num
+                      value={want.least}
+                      unit="mm"
+                      why={{ title: `Over at ${e === 0 ? '−' : '+'}${a}`, source: `${want.why} (${want.source})` }}
+                    />
+                  </td>
+                </tr>
+              ) : null;
+            }),
+          )}
+        </tbody>
+      </Table>
+    </Section>
+  );
+}
+
+/** The saw, squaring, and what goes back. */
+function Before({ l }: { l: Laying }) {
+  const { units } = useUnits();
+  if (l.cuts.length + l.squaring.length === 0) return null;
+  return (
+    <Section aria-label="Before the first side">
+      <h2>Before the first side</h2>
+      <Rows>
+        {l.cuts.map((c) => (
+          <li key={c.what}>
+            Saw {c.what} <Quiet>{say(c.minutes, '', units, 1)} min</Quiet>
+          </li>
+        ))}
+        {l.squaring.map((s) => (
+          <li key={s.face} data-square={s.face}>
+            Square {s.face}: {s.how}; skim {say(s.skim, 'mm', units)} over {say(s.width, 'mm', units)} in{' '}
+            {s.passes === 1 ? 'one pass' : `${s.passes} passes (wider than the face mill: mind the step)`}{' '}
+            <Quiet>{say(s.minutes, '', units, 1)} min</Quiet>
+          </li>
+        ))}
+        {l.remnants.map((r) => (
+          <li key={r.name + formWords(r.shape, units)}>
+            Back to the rack: {r.name}, {formWords(r.shape, units)}
+          </li>
+        ))}
+      </Rows>
+    </Section>
+  );
+}
+
+function Stands({ c, trial, there }: { c: Candidate; trial: Laying | null; there: boolean }) {
+  const { id, shop } = useJob();
+  const { units } = useUnits();
+  const client = useQueryClient();
+  const l = trial ?? c.laying;
+  const take = async () => {
+    try {
+      const rack = await api.post<RackSheet>('/api/rack', {
+        act: 'take',
+        tag: c.piece.name,
+        job: id,
+        remnants: c.laying.remnants,
+      });
+      client.setQueryData(['rack'], rack);
+      tell('done', `Taken from the rack: ${c.piece.name}. Undo it under Shop`);
+    } catch (e) {
+      refuse(e);
+    }
+    await client.invalidateQueries({ queryKey: ['stock'] });
+  };
+  const flat = c.piece.shape.form === 'plate';
+  return (
+    <>
+      <p>
+        {formWords(c.piece.shape, units)}, {skinWords(c.piece.skin)}
+        {c.piece.note ? <Quiet> · {c.piece.note}</Quiet> : null}
+      </p>
+      <div style={{ marginTop: 4 }}>
+        <LayDrawing
+          drawing={l.drawing}
+          width={500}
+          most={flat ? 170 : 130}
+          views={flat ? [0, 2] : [0, 1, 2]}
+          label={`${c.piece.name} to scale with the blank and the part in it`}
+        />
+        <Quiet>Blue: the part. Hatched: becomes chips. Grey: stays in the rack.</Quiet>
+      </div>
+      <Figures>
+        <div>
+          <dt>blank</dt>
+          <dd>{saySize(l.blank, units)}</dd>
+        </div>
+        <div>
+          <dt>weighs</dt>
+          <dd>
+            <Num
+              value={l.mass}
+              unit="kg"
+              digits={3}
+              why={{
+                title: 'Weight of the blank',
+                terms: [{ symbol: 'V', meaning: 'blank', value: l.blank_mm3, unit: 'mm³' }],
+                source: `Volume times density. ${shop.materials.find((m) => m.id === c.piece.material)?.source ?? ''}`,
+              }}
+            />
+          </dd>
+        </div>
+        <div>
+          <dt>chips and scrap</dt>
+          <dd>{Math.round(l.waste_share * 100)} %</dd>
+        </div>
+        <div>
+          <dt>{l.cost === null ? 'work' : 'costs'}</dt>
+          <dd>
+            {l.cost === null ? null : `${l.cost.toFixed(2)}, `}
+            <Num
+              value={l.minutes}
+              unit="min"
+              digits={1}
+              label="Work it costs"
+              why={{ title: 'Work it costs', terms: l.terms, source: l.source }}
+            />
+          </dd>
+        </div>
+      </Figures>
+      {l.serves.length > 0 ? <p>Faces that stay: {l.serves.join(', ')}.</p> : null}
+      <Line style={{ marginTop: 8 }}>
+        {there ? (
+          <Button $small onPress={() => void take()}>
+            Take it from the rack
+          </Button>
+        ) : (
+          <Stamp kind="stale" words="no longer in the rack" />
+        )}
+        {there ? (
+          <Quiet>It leaves the rack; {l.remnants.length > 0 ? 'the rest returns' : 'nothing returns'}.</Quiet>
+        ) : null}
+      </Line>
+      {l.findings.length > 0 ? (
+        <Rows style={{ marginTop: 8 }}>
+          {l.findings.map((f) => (
+            <li key={f.id}>
+              <FindingRow finding={f} />
+            </li>
+          ))}
+        </Rows>
+      ) : null}
+    </>
+  );
+}
+
+/** What it is cut from: material, piece, how the part lies in it. */
+export function StockTicket() {
+  const { sheet, shop, state, decide, id } = useJob();
+  const { units } = useUnits();
+  const s = sheet.stock;
+  const bench = useQuery(stockQuery(id, state.sheet_revision, state.card.revision));
+  const [trial, setTrial] = useState<Laying | null>(null);
+  const b = bench.data;
+  const decided = s.size_decided || s.material_decided || s.laid_decided;
+  const stands = b?.stands ?? null;
+  return (
     <>
       <Head>
-        <h1>{saySize(s.size, units)} block</h1>
-        <Stamp
-          kind={s.size_decided || s.material_decided ? 'decided' : 'proposed'}
-          words={s.size_decided || s.material_decided ? 'decided' : 'proposed'}
-        />
+        <h1>{stands ? stands.piece.name : `${saySize(s.size, units)} block`}</h1>
+        <Stamp kind={decided ? 'decided' : 'proposed'} words={decided ? 'decided' : 'proposed'} />
       </Head>
       <Line>
         <Quiet>Material</Quiet>
         <Choice
           label="Material"
-          value={s.material}
-          options={shop.materials.map((m) => ({ id: m.id, words: m.name }))}
-          onChange={(id) => decide({ about: 'material', id })}
+          value={state.settled.material ?? b?.material ?? s.material}
+          options={shop.materials.filter((m) => !m.substitute).map((m) => ({ id: m.id, words: m.name }))}
+          onChange={(m) => decide({ about: 'material', id: m })}
         />
         {state.settled.material ? (
           <Button $small onPress={() => decide({ about: 'material', id: null })}>
-            Back to the proposal
+            Material as proposed
+          </Button>
+        ) : null}
+        {state.settled.stock ? (
+          <Button $small onPress={() => decide({ about: 'stock', choice: null })}>
+            Stock as proposed
           </Button>
         ) : null}
       </Line>
-      <p>
-        <Quiet>{s.material_source}</Quiet>
+      {b && stands ? <Stands c={stands} trial={trial} there={b.there} /> : null}
+      {bench.error ? <p role="alert">{bench.error.message}</p> : null}
+      {b && stands ? <LayForm bench={b} stands={stands} onTry={setTrial} /> : null}
+      {b ? <Rack bench={b} /> : bench.isPending ? <Quiet>Looking through the rack …</Quiet> : null}
+      {stands ? (
+        <>
+          <Before l={trial ?? stands.laying} />
+          <Over l={trial ?? stands.laying} />
+        </>
+      ) : null}
+      <Sizes />
+      {stands ? null : (
+        <Section aria-label="Why these sizes">
+          <h2>Why these sizes</h2>
+          <Table>
+            <tbody>
+              {s.terms.map((t) => (
+                <tr key={t.symbol + t.meaning}>
+                  <td>{t.meaning}</td>
+                  <td className="n">
+                    <Num value={t.value} unit={t.unit} />
+                  </td>
+                </tr>
+              ))}
+              <tr>
+                <td>Block weighs</td>
+                <td className="n">
+                  <Num value={s.mass} unit="kg" digits={2} why={grounds('Weight of the block', s.mass_why)} />
+                </td>
+              </tr>
+              <tr>
+                <td>of it becomes chips</td>
+                <td className="n">{Math.round(s.waste * 100)} %</td>
+              </tr>
+            </tbody>
+          </Table>
+        </Section>
+      )}
+      <Rehearsal />
+      <p style={{ marginTop: 12 }}>
+        <Quiet>
+          {s.material_name}: {s.material_source}
+        </Quiet>
       </p>
-      <Drawing />
-      <Section aria-label="Size of the block">
-        <h2>Size, sawn</h2>
-        <Table>
-          <thead>
-            <tr>
-              <th>along the part</th>
-              <th>block</th>
-              <th className="n">part</th>
-              <th className="n">over, low end</th>
-              <th className="n">over, high end</th>
-            </tr>
-          </thead>
-          <tbody>
-            {axes.map((a, k) => (
-              <tr key={a}>
-                <td>{a}</td>
-                <td>
-                  <Field label={`Block along ${a}`} value={s.size[k] ?? 0} unit="mm" onSet={(v) => size(k, v)} />
-                </td>
-                <td className="n">
-                  <Num value={sheet.part.size[k] ?? 0} unit="mm" bare />
-                </td>
-                <td className="n">
-                  <Num value={s.over[k]?.[0] ?? 0} unit="mm" bare />
-                </td>
-                <td className="n">
-                  <Num value={s.over[k]?.[1] ?? 0} unit="mm" bare />
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </Table>
-        {s.size_decided ? (
-          <Line style={{ marginTop: 8 }}>
-            <Button $small onPress={() => decide({ about: 'stock', choice: null })}>
-              Back to the proposed size
-            </Button>
-          </Line>
-        ) : null}
-      </Section>
-      <Section aria-label="Why these sizes">
-        <h2>Why these sizes</h2>
-        <Table>
-          <tbody>
-            {s.terms.map((t) => (
-              <tr key={t.symbol + t.meaning}>
-                <td>{t.meaning}</td>
-                <td className="n">
-                  <Num value={t.value} unit={t.unit} />
-                </td>
-              </tr>
-            ))}
-            <tr>
-              <td>Block weighs</td>
-              <td className="n">
-                <Num value={s.mass} unit="kg" digits={2} why={grounds('Weight of the block', s.mass_why)} />
-              </td>
-            </tr>
-            <tr>
-              <td>of it becomes chips</td>
-              <td className="n">{Math.round(s.waste * 100)} %</td>
-            </tr>
-          </tbody>
-        </Table>
-      </Section>
       {s.findings.length > 0 ? (
         <Section aria-label="Findings">
           <Rows>

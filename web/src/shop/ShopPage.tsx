@@ -1,0 +1,270 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMemo, useState } from 'react';
+import { DropZone } from 'react-aria-components';
+import { useNavigate } from 'react-router';
+import styled from 'styled-components';
+import { api, rackQuery, shopQuery, type Me } from '../api';
+import type { Piece, RackAct, RackPreview, RackSheet } from '../api/types';
+import { Keys } from '../frame/Keys';
+import { refuse, tell, UnitsContext } from '../frame/settings';
+import { useShortcuts } from '../frame/shortcuts';
+import { Top } from '../frame/Top';
+import { formWords, newPiece, skinWords } from '../model/pieces';
+import { Button, Kbd, Line, Link, Quiet, Rows, Section, Sr, Table } from '../parts/basics';
+import { Import } from './Import';
+import { PieceForm } from './PieceForm';
+
+const Page = styled.div`
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+`;
+
+const Body = styled.main`
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) min(420px, 40vw);
+  .list[data-drop-target] {
+    outline: 4px dashed ${(p) => p.theme.blue};
+    outline-offset: -8px;
+  }
+  .list {
+    overflow: auto;
+    padding: 16px 20px 24px;
+  }
+  .side {
+    overflow: auto;
+    background: ${(p) => p.theme.card};
+    border-left: 1px solid ${(p) => p.theme.edge};
+    padding: 16px 20px 24px;
+  }
+  tr[data-chosen='true'] td {
+    background: ${(p) => p.theme.blueWash};
+  }
+  .find {
+    border: 1px solid ${(p) => p.theme.edge};
+    border-radius: 3px;
+    background: ${(p) => p.theme.card};
+    padding: 2px 6px;
+    width: 180px;
+  }
+  h2 {
+    font-size: 15px;
+  }
+  .mat td {
+    padding-top: 16px;
+    border-top: 0;
+    font-weight: 600;
+  }
+`;
+
+/** The shop: its rack. */
+export function ShopPage({ me }: { me: Me }) {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const rack = useQuery(rackQuery);
+  const shop = useQuery(shopQuery);
+  const [form, setForm] = useState<{ piece: Piece; was: string | null; key: number } | null>(null);
+  const [preview, setPreview] = useState<RackPreview | null>(null);
+  const [find, setFind] = useState('');
+  const [keys, setKeys] = useState(false);
+  const units = me.units === 'inch' ? 'inch' : 'mm';
+
+  const post = async (path: string, body: unknown, done: string) => {
+    try {
+      client.setQueryData(rackQuery.queryKey, await api.post<RackSheet>(path, body));
+      tell('done', done);
+      await client.invalidateQueries({ queryKey: ['stock'] });
+      return true;
+    } catch (e) {
+      refuse(e);
+      await client.invalidateQueries({ queryKey: rackQuery.queryKey });
+      return false;
+    }
+  };
+  const look = async (f: File) => {
+    try {
+      setPreview(await api.post<RackPreview>('/api/rack/preview', f));
+    } catch (e) {
+      refuse(e);
+    }
+  };
+  const act = (a: RackAct, done: string) => post('/api/rack', a, done);
+  const undo = () => void post('/api/rack/undo', null, `Undone: ${rack.data?.undo ?? ''}`);
+  const redo = () => void post('/api/rack/redo', null, `Made again: ${rack.data?.redo ?? ''}`);
+  const open = (piece: Piece, was: string | null) => setForm({ piece, was, key: Date.now() });
+  const first = shop.data?.materials[0]?.id ?? '';
+
+  useShortcuts(
+    useMemo(
+      () => ({ '?': () => setKeys(true), b: () => void navigate('/'), z: undo, y: redo }),
+      // Undo and redo say what they did, which changes with the rack.
+      // eslint-disable-next-line react-hooks/exhaustive-deps
+      [navigate, rack.data],
+    ),
+  );
+
+  const name = (id: string) => shop.data?.materials.find((m) => m.id === id)?.name ?? id;
+  const wanted = find.trim().toLowerCase();
+  const pieces = (rack.data?.pieces ?? []).filter((p) =>
+    `${p.name} ${formWords(p.shape, units)} ${name(p.material)} ${p.note}`.toLowerCase().includes(wanted),
+  );
+  const materials = [...new Set(pieces.map((p) => p.material))];
+  return (
+    <UnitsContext value={units}>
+      <Page>
+        <Top me={me} title={me.shop} words="Shop: the rack">
+          <Button $small onPress={undo} isDisabled={!rack.data?.undo}>
+            Undo <Sr>{rack.data?.undo}</Sr> <Kbd>Z</Kbd>
+          </Button>
+          <Button $small onPress={redo} isDisabled={!rack.data?.redo}>
+            Redo <Sr>{rack.data?.redo}</Sr> <Kbd>Y</Kbd>
+          </Button>
+          <Button $small onPress={() => void navigate('/')}>
+            To the bench <Kbd>B</Kbd>
+          </Button>
+        </Top>
+        <Body>
+          <DropZone
+            className="list"
+            aria-label="Pieces in the rack; drop a table here to read it"
+            getDropOperation={(types) => (types.has('text/plain') ? 'cancel' : 'copy')}
+            onDrop={(e) => {
+              const f = e.items.find((i) => i.kind === 'file');
+              if (f?.kind === 'file') void f.getFile().then(look);
+            }}
+          >
+            <Line style={{ marginBottom: 8 }}>
+              <h1>The rack</h1>
+              <Button $main $small onPress={() => open(newPiece(first), null)} isDisabled={!shop.data}>
+                A new piece
+              </Button>
+              <input
+                className="find"
+                aria-label="Find a piece"
+                placeholder="Find: brass, 40, drawer"
+                value={find}
+                onChange={(e) => setFind(e.target.value)}
+                onKeyDown={(e) => e.stopPropagation()}
+              />
+              <Quiet>
+                {pieces.length} of {rack.data?.pieces.length ?? 0}
+              </Quiet>
+            </Line>
+            {rack.error ? (
+              <p role="alert">
+                {rack.error.message} <Link onPress={() => void rack.refetch()}>Try again</Link>
+              </p>
+            ) : rack.isPending ? (
+              <Quiet>Looking …</Quiet>
+            ) : pieces.length === 0 ? (
+              <p>
+                {wanted
+                  ? 'No piece has these words.'
+                  : 'The rack is empty. Put a piece in, or read a table of what you have: then each job is laid into what is there.'}
+              </p>
+            ) : (
+              <Table>
+                <thead>
+                  <tr>
+                    <th>tag</th>
+                    <th>piece ({units})</th>
+                    <th>faces</th>
+                    <th className="n">left</th>
+                    <th className="n">cost</th>
+                    <th>note</th>
+                  </tr>
+                </thead>
+                {materials.map((m) => (
+                  <tbody key={m}>
+                    <tr className="mat">
+                      <td colSpan={6}>{name(m)}</td>
+                    </tr>
+                    {pieces
+                      .filter((p) => p.material === m)
+                      .map((p) => (
+                        <tr key={p.name} data-tag={p.name} data-chosen={form?.was === p.name}>
+                          <td>
+                            <Link onPress={() => open(p, p.name)}>{p.name}</Link>
+                          </td>
+                          <td>{formWords(p.shape, units)}</td>
+                          <td>{skinWords(p.skin)}</td>
+                          <td className="n">{p.quantity}</td>
+                          <td className="n">{p.cost === null ? '' : p.cost.toFixed(2)}</td>
+                          <td>
+                            <Quiet>
+                              {[p.remnant_of ? `rest of ${p.remnant_of}` : '', p.note].filter(Boolean).join('; ')}
+                            </Quiet>
+                          </td>
+                        </tr>
+                      ))}
+                  </tbody>
+                ))}
+              </Table>
+            )}
+          </DropZone>
+          <aside className="side" aria-label="A piece, tables, what was done">
+            {form && shop.data ? (
+              <>
+                <h2>{form.was === null ? 'A new piece' : form.was}</h2>
+                <PieceForm
+                  key={form.key}
+                  piece={form.piece}
+                  was={form.was}
+                  materials={shop.data.materials}
+                  onDone={(piece) =>
+                    void act({ act: 'put', piece, was: form.was }, `${piece.name} is in the rack`).then(
+                      (ok) => ok && setForm(null),
+                    )
+                  }
+                  onUse={() =>
+                    void act(
+                      { act: 'take', tag: form.was ?? '', job: null, remnants: [] },
+                      `One ${form.was} is used`,
+                    ).then(() => setForm(null))
+                  }
+                  onRemove={() =>
+                    void act({ act: 'remove', tag: form.was ?? '' }, `${form.was} is out of the rack`).then(() =>
+                      setForm(null),
+                    )
+                  }
+                  onLeave={() => setForm(null)}
+                />
+              </>
+            ) : (
+              <Quiet>Press a tag to change a piece, to use one up or to take it out.</Quiet>
+            )}
+            <Section aria-label="Tables">
+              <h2>Tables</h2>
+              <Import
+                preview={preview}
+                look={(f) => void look(f)}
+                setPreview={setPreview}
+                onTake={(p) => void act({ act: 'import', pieces: p }, `${p.length} pieces came from the table`)}
+              />
+            </Section>
+            <Section aria-label="What was done">
+              <h2>What was done</h2>
+              {rack.data && rack.data.acts.length > 0 ? (
+                <Rows>
+                  {rack.data.acts.map((a) => (
+                    <li key={a.at + a.words}>
+                      {a.words}{' '}
+                      <Quiet>
+                        {a.who}, {a.at.slice(0, 16).replace('T', ' ')}
+                      </Quiet>
+                    </li>
+                  ))}
+                </Rows>
+              ) : (
+                <Quiet>Nothing yet.</Quiet>
+              )}
+            </Section>
+          </aside>
+        </Body>
+        <Keys open={keys} onClose={() => setKeys(false)} />
+      </Page>
+    </UnitsContext>
+  );
+}
