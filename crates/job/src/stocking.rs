@@ -142,12 +142,20 @@ pub struct StockBench {
     pub chosen: bool,
     /// A piece with its tag is still in the rack, as it was.
     pub there: bool,
+    /// One was taken from the rack for this job.
+    pub taken: bool,
     /// The 24 ways, in words.
     pub ways: Vec<String>,
 }
 
-/// Look through the rack for a job.
-pub fn bench(part: &Part, shop: &Shop, settled: &Settled, pieces: &[Piece]) -> Result<StockBench, shop::ShopError> {
+/// Look through the rack for a job. `taken` are the tags of the pieces that were taken for it.
+pub fn bench(
+    part: &Part,
+    shop: &Shop,
+    settled: &Settled,
+    pieces: &[Piece],
+    taken: &[String],
+) -> Result<StockBench, shop::ShopError> {
     let material = real_material(shop, settled)?;
     let sides = holding::sides(part, &shop.vise, order_of(settled));
     let body = part::recognise(part).body;
@@ -176,6 +184,7 @@ pub fn bench(part: &Part, shop: &Shop, settled: &Settled, pieces: &[Piece]) -> R
         there: stands.as_ref().is_some_and(|s| {
             pieces.iter().any(|p| p.name == s.piece.name && p.shape == s.piece.shape && p.quantity > 0)
         }),
+        taken: stands.as_ref().is_some_and(|s| taken.contains(&s.piece.name)),
         stands,
         ways: stock::ways().iter().map(stock::way_words).collect(),
     })

@@ -97,7 +97,8 @@ fn fill_rack(c: &mut Conn, shop: i64, table: &Path, data: &Shop) -> Result<(), F
     if let Some(e) = read.errors.first() {
         return Err(Fault::internal(format!("{}, line {}: {}", table.display(), e.line, e.what)));
     }
-    crate::rack::act(c, &owner(c, shop)?, &RackAct::Import { pieces: read.pieces })
+    let me = owner(c, shop)?;
+    crate::rack::act(c, &me, &RackAct::Import { pieces: read.pieces })
 }
 
 /// Models of these folders, but for new revisions of a part ("-b"), which belong to a job that is there.

@@ -267,7 +267,7 @@ pub fn act(c: &mut Conn, me: &Me, a: &RackAct) -> Result<(), Fault> {
                 return Err(Fault::Bad(format!("There is no {tag} left; choose another piece")));
             }
             let after = (before.quantity > 1).then(|| Piece { quantity: before.quantity - 1, ..before.clone() });
-            let mut words = format!("used one {}", before.words());
+            let mut words = format!("used one {}", before.name);
             if let Some(j) = &for_job {
                 words += &format!(" for {}", j.title);
             }
@@ -284,7 +284,7 @@ pub fn act(c: &mut Conn, me: &Me, a: &RackAct) -> Result<(), Fault> {
                     }
                     r.name = format!("{base} {n}");
                 }
-                words += &format!("; back: {}", r.words());
+                words += &format!("; back: {}", r.name);
                 changes.push(Change { tag: r.name.clone(), before: None, after: Some(r) });
             }
             record(c, me, &words, &changes, *job, None, None)
@@ -353,6 +353,22 @@ pub fn preview(c: &mut Conn, me: &Me, text: &str) -> Result<RackPreview, Fault> 
     let there = all(c, me.shop_id)?;
     let known = pieces.iter().filter(|p| there.iter().any(|t| t.name == p.name)).map(|p| p.name.clone()).collect();
     Ok(RackPreview { pieces, known, errors })
+}
+
+/// Tags of the pieces that were taken for a job, and not put back.
+pub fn taken_for(c: &mut Conn, me: &Me, job: i64) -> Result<Vec<String>, Fault> {
+    let rows = acts(c, me.shop_id)?;
+    let (standing, _) = stacks_of(rows.iter().map(|r| (r.0, r.5, r.6)));
+    let mine: Vec<i64> = rack_acts::table
+        .filter(rack_acts::shop_id.eq(me.shop_id).and(rack_acts::job_id.eq(job)))
+        .select(rack_acts::id)
+        .load(c)?;
+    let mut out = Vec::new();
+    for r in rows.iter().filter(|r| mine.contains(&r.0) && standing.contains(&r.0)) {
+        let changes: Vec<Change> = serde_json::from_str(&r.4).map_err(|e| Fault::internal(e.to_string()))?;
+        out.extend(changes.into_iter().filter(|x| x.before.is_some()).map(|x| x.tag));
+    }
+    Ok(out)
 }
 
 /// A proposal as it is kept with its job: what it was looked out for, and the piece, if one fits.

@@ -569,6 +569,7 @@ fn the_rack_is_looked_through_for_each_job() {
         200
     );
     let after = ida.json(&format!("/api/jobs/{job}/stock"));
+    assert_eq!(after["taken"], true);
     assert_eq!((after["there"].as_bool(), after["stands"]["piece"]["name"].as_str()), (Some(false), Some("A1")));
     assert!(ida.json("/api/rack")["acts"][0]["words"].as_str().unwrap().contains("for Encoder bracket"));
 

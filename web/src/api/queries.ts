@@ -62,10 +62,10 @@ export const partQuery = (id: number, revision: number) =>
     retry,
     ...forever,
   });
-/** The rack for a job: it changes with decisions, and with a new plan, which may look out another piece. */
-export const stockQuery = (id: number, sheet: number | null, revision: number) =>
+/** The rack for a job: it changes with decisions, with a new plan, which may look out another piece, and with the rack. */
+export const stockQuery = (id: number, sheet: number | null, revision: number, rack: number) =>
   queryOptions({
-    queryKey: ['stock', id, sheet, revision],
+    queryKey: ['stock', id, sheet, revision, rack],
     queryFn: () => api.get<StockBench>(`/api/jobs/${id}/stock`),
     placeholderData: (old: StockBench | undefined) => old,
     retry,

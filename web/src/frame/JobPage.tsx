@@ -11,7 +11,6 @@ import {
   partQuery,
   sheetQuery,
   shopQuery,
-  stockQuery,
   stripQuery,
 } from '../api';
 import type { Decision, Finding, JobState, Me, Place, Sheet } from '../api/types';
@@ -29,6 +28,7 @@ import { painted, type PaintBy } from '../tickets/part/paint';
 import { PartTicket } from '../tickets/part/PartTicket';
 import { ProgramTicket } from '../tickets/program/ProgramTicket';
 import { ProofTicket } from '../tickets/proof/ProofTicket';
+import { useStockBench } from '../tickets/stock/bench';
 import { onStage } from '../tickets/stock/onStage';
 import { StockTicket } from '../tickets/stock/StockTicket';
 import { Checks } from './Checks';
@@ -228,7 +228,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   );
   const clearPicked = useCallback(() => setRuler([null, null]), []);
 
-  const bench = useQuery({ ...stockQuery(id, state.sheet_revision, state.card.revision), enabled: ticket === 'stock' });
+  const bench = useStockBench(id, state, ticket === 'stock');
   const laid = bench.data?.stands;
   const pieceOnStage = useMemo(() => (laid ? onStage(laid) : undefined), [laid]);
   const play = useMemo<Play | null>(() => {

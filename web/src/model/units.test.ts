@@ -11,6 +11,9 @@ describe('numbers as typed', () => {
     expect(value('1.5+0.2')).toBe(1.7);
     expect(value('3/8', 'mm', 'inch')).toBe(9.525);
     expect(value('3/8 in')).toBe(9.525);
+    expect(value('1 1/2 in')).toBeCloseTo(38.1, 9);
+    expect(value('1 1/2', 'mm', 'inch')).toBeCloseTo(38.1, 9);
+    expect(value('2 3/4 + 1/4')).toBe(3);
     expect(value('12 mm', 'mm', 'inch')).toBe(12);
     expect(value('10 mm + 1/8 in')).toBe(13.175);
     expect(value('1 + 2 mm', 'mm', 'inch')).toBe(27.4);

@@ -113,6 +113,14 @@ export function read(text: string, unit: string, units: Units): Typed {
       return { ...v, v: -v.v };
     }
     space();
+    // 1 1/2: a whole and a fraction.
+    const mixed = /^(\d+) +(\d+) *\/ *(\d+)(?![\d.])/.exec(src.slice(at));
+    if (mixed) {
+      at += mixed[0].length;
+      const [whole, over, under] = mixed.slice(1).map(Number) as [number, number, number];
+      if (under === 0) fail('Division by zero');
+      return { v: whole + over / under, known: false };
+    }
     const m = /^\d*\.?\d+|^\d+\.?/.exec(src.slice(at));
     if (!m) return fail(at >= src.length ? 'Something is missing at the end' : `“${src.slice(at)}” is no number`);
     at += m[0].length;

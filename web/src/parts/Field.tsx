@@ -25,7 +25,16 @@ const Box = styled.span<{ $tight?: boolean }>`
 `;
 
 const Note = styled.span<{ $wrong: boolean }>`
-  display: block;
+  /* Over what follows: the page must not jump under a hand that is about to press something. */
+  position: absolute;
+  z-index: 3;
+  left: 0;
+  top: 100%;
+  width: max-content;
+  max-width: 260px;
+  padding: 1px 6px;
+  background: ${(p) => p.theme.card};
+  border: 1px solid currentColor;
   font-size: 13.5px;
   color: ${(p) => (p.$wrong ? p.theme.red : p.theme.blue)};
 `;
@@ -60,7 +69,7 @@ export function Field({ label, value, unit, digits, onSet, disabled, tight }: Pr
     else if (show(typed.value, unit, units, digits).text !== shown.text) onSet(typed.value);
   };
   return (
-    <span>
+    <span style={{ position: 'relative' }}>
       <Box $tight={tight}>
         <input
           aria-label={label}
@@ -73,7 +82,13 @@ export function Field({ label, value, unit, digits, onSet, disabled, tight }: Pr
           onChange={(e) => setText(e.target.value)}
           onBlur={() => (wrong ? setText(null) : settle())}
           onKeyDown={(e) => {
-            if (e.key === 'Enter') settle();
+            if (e.key === 'Enter') {
+              // It settles the number; a form around it has a button of its own.
+              e.preventDefault();
+              settle();
+              const input = e.currentTarget;
+              setTimeout(() => input.select());
+            }
             if (e.key === 'Escape') setText(null);
             e.stopPropagation();
           }}

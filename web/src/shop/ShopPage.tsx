@@ -75,7 +75,6 @@ export function ShopPage({ me }: { me: Me }) {
     try {
       client.setQueryData(rackQuery.queryKey, await api.post<RackSheet>(path, body));
       tell('done', done);
-      await client.invalidateQueries({ queryKey: ['stock'] });
       return true;
     } catch (e) {
       refuse(e);

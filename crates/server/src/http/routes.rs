@@ -424,14 +424,15 @@ async fn measure(Signed(me): Signed, house: Data<House>, id: Path<i64>, m: Json<
 async fn stock_bench(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<job::StockBench> {
     let (db, reader, id) = (house.db.clone(), house.reader.clone(), *id);
     let work = actix_web::web::block(move || {
-        let (job, settled, shop, rack) = db.act(|c| {
+        let (job, settled, shop, pieces, taken) = db.act(|c| {
             let job = jobs::of(c, &me, id)?;
             let settled = jobs::with_offer(&job, jobs::settled(c, id)?);
-            let (shop, rack) = (jobs::shop_of(c, job.shop_revision_id)?, rack::all(c, me.shop_id)?);
-            Ok((job, settled, shop, rack))
+            let (shop, pieces) = (jobs::shop_of(c, job.shop_revision_id)?, rack::all(c, me.shop_id)?);
+            let taken = rack::taken_for(c, &me, id)?;
+            Ok((job, settled, shop, pieces, taken))
         })?;
         let part = crate::work::part_of(&db, &reader, &job, &settled)?;
-        job::stocking::bench(&part, &shop, &settled, &rack).map_err(|e| Fault::Bad(e.to_string()))
+        job::stocking::bench(&part, &shop, &settled, &pieces, &taken).map_err(|e| Fault::Bad(e.to_string()))
     });
     Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))??))
 }

@@ -34,6 +34,10 @@ chosen: boolean,
  */
 there: boolean, 
 /**
+ * One was taken from the rack for this job.
+ */
+taken: boolean, 
+/**
  * The 24 ways, in words.
  */
 ways: Array<string>, };

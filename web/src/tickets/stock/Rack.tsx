@@ -84,6 +84,7 @@ export function Rack({ bench }: { bench: StockBench }) {
   const good = bench.candidates.filter((c) => c.laying.fit === 'fits' || c.laying.fit === 'tight');
   const bad = bench.candidates.filter((c) => !good.includes(c));
   const s = sheet.stock;
+  const standing = bench.stands?.piece.name;
   return (
     <Section aria-label="The rack for this part">
       <h2>From the rack, least work first</h2>
@@ -95,14 +96,14 @@ export function Rack({ bench }: { bench: StockBench }) {
       </p>
       <Rows>
         {good.map((c) => (
-          <One key={c.piece.name} c={c} stands={s.laid?.piece.name === c.piece.name} />
+          <One key={c.piece.name} c={c} stands={standing === c.piece.name} />
         ))}
         <li data-piece="rule">
           <Line style={{ justifyContent: 'space-between' }}>
             <span>
               <b>A block by the rule</b> <Quiet>sawn or bought to size; nothing of the rack</Quiet>
             </span>
-            {s.laid || s.size_decided ? (
+            {standing ? (
               <Button $small onPress={() => decide({ about: 'stock', choice: 'Rule' })}>
                 Take the rule’s block
               </Button>
@@ -120,7 +121,7 @@ export function Rack({ bench }: { bench: StockBench }) {
             </Link>
           </li>
         ) : null}
-        {all ? bad.map((c) => <One key={c.piece.name} c={c} stands={s.laid?.piece.name === c.piece.name} />) : null}
+        {all ? bad.map((c) => <One key={c.piece.name} c={c} stands={standing === c.piece.name} />) : null}
       </Rows>
     </Section>
   );

@@ -1,7 +1,7 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import styled from 'styled-components';
-import { api, stockQuery } from '../../api';
+import { api, rackQuery } from '../../api';
 import type { Candidate, Laying, RackSheet } from '../../api/types';
 import { useJob } from '../../frame/job';
 import { refuse, tell, useUnits } from '../../frame/settings';
@@ -17,6 +17,7 @@ import { LayDrawing } from './LayDrawing';
 import { LayForm } from './LayForm';
 import { Rack } from './Rack';
 import { Rehearsal } from './Rehearsal';
+import { useStockBench } from './bench';
 import { ROLES } from './words';
 
 const Figures = styled.dl`
@@ -158,7 +159,14 @@ function Before({ l }: { l: Laying }) {
   );
 }
 
-function Stands({ c, trial, there }: { c: Candidate; trial: Laying | null; there: boolean }) {
+interface Standing {
+  c: Candidate;
+  trial: Laying | null;
+  there: boolean;
+  taken: boolean;
+}
+
+function Stands({ c, trial, there, taken }: Standing) {
   const { id, shop } = useJob();
   const { units } = useUnits();
   const client = useQueryClient();
@@ -171,12 +179,11 @@ function Stands({ c, trial, there }: { c: Candidate; trial: Laying | null; there
         job: id,
         remnants: c.laying.remnants,
       });
-      client.setQueryData(['rack'], rack);
+      client.setQueryData(rackQuery.queryKey, rack);
       tell('done', `Taken from the rack: ${c.piece.name}. Undo it under Shop`);
     } catch (e) {
       refuse(e);
     }
-    await client.invalidateQueries({ queryKey: ['stock'] });
   };
   const flat = c.piece.shape.form === 'plate';
   return (
@@ -235,14 +242,16 @@ function Stands({ c, trial, there }: { c: Candidate; trial: Laying | null; there
       </Figures>
       {l.serves.length > 0 ? <p>Faces that stay: {l.serves.join(', ')}.</p> : null}
       <Line style={{ marginTop: 8 }}>
-        {there ? (
+        {taken ? (
+          <Stamp kind="decided" words="taken from the rack" />
+        ) : there ? (
           <Button $small onPress={() => void take()}>
             Take it from the rack
           </Button>
         ) : (
           <Stamp kind="stale" words="no longer in the rack" />
         )}
-        {there ? (
+        {there && !taken ? (
           <Quiet>It leaves the rack; {l.remnants.length > 0 ? 'the rest returns' : 'nothing returns'}.</Quiet>
         ) : null}
       </Line>
@@ -264,10 +273,10 @@ export function StockTicket() {
   const { sheet, shop, state, decide, id } = useJob();
   const { units } = useUnits();
   const s = sheet.stock;
-  const bench = useQuery(stockQuery(id, state.sheet_revision, state.card.revision));
+  const bench = useStockBench(id, state, true);
   const [trial, setTrial] = useState<Laying | null>(null);
   const b = bench.data;
-  const decided = s.size_decided || s.material_decided || s.laid_decided;
+  const decided = state.settled.stock !== null || state.settled.material !== null;
   const stands = b?.stands ?? null;
   return (
     <>
@@ -294,7 +303,7 @@ export function StockTicket() {
           </Button>
         ) : null}
       </Line>
-      {b && stands ? <Stands c={stands} trial={trial} there={b.there} /> : null}
+      {b && stands ? <Stands c={stands} trial={trial} there={b.there} taken={b.taken} /> : null}
       {bench.error ? <p role="alert">{bench.error.message}</p> : null}
       {b && stands ? <LayForm bench={b} stands={stands} onTry={setTrial} /> : null}
       {b ? <Rack bench={b} /> : bench.isPending ? <Quiet>Looking through the rack …</Quiet> : null}
