@@ -93,6 +93,22 @@ fn bad(what: &str) -> String {
 
 /// Read a drawing and make its plate.
 pub fn read(bytes: &[u8], reading: &Reading, meshing: &Meshing) -> Result<(RawModel, Drawing), String> {
+    let (solids, drawing, remarks) = solids(bytes, reading)?;
+    let mut out: Option<RawModel> = None;
+    for s in &solids {
+        let raw = s.read(meshing).map_err(|e| bad(&format!("its outline makes no solid ({e})")))?;
+        out = Some(match out {
+            None => raw,
+            Some(first) => first.beside(raw),
+        });
+    }
+    let raw = out.ok_or_else(|| bad("no outline lies outside the others"))?;
+    let raw = RawModel { format: "DXF outline".into(), length_units: vec![drawing.unit.clone()], remarks, ..raw };
+    Ok((raw, drawing))
+}
+
+/// The plates of a drawing, held by the kernel; the drawing; what to know about it.
+pub(crate) fn solids(bytes: &[u8], reading: &Reading) -> Result<(Vec<Shape>, Drawing, Vec<String>), String> {
     let file = dxf::Drawing::load(&mut std::io::Cursor::new(bytes)).map_err(|e| bad(&e.to_string()))?;
     let mut gathered = Gathered::default();
     let mut texts = String::new();
@@ -137,9 +153,8 @@ pub fn read(bytes: &[u8], reading: &Reading, meshing: &Meshing) -> Result<(RawMo
     }
     let layers = layers(&closed, &open, &reading.drawing, thickness);
     let use_of = |name: &str| layers.iter().find(|l| l.name == name).map_or(LayerUse::Ignore, |l| l.used);
-    let raw = plate(&closed, &use_of, thickness, meshing, &mut remarks)?;
-    let raw = RawModel { format: "DXF outline".into(), length_units: vec![unit.clone()], remarks, ..raw };
-    Ok((raw, Drawing { layers, thickness, thickness_why, scale, unit }))
+    let solids = plate(&closed, &use_of, thickness, &mut remarks)?;
+    Ok((solids, Drawing { layers, thickness, thickness_why, scale, unit }, remarks))
 }
 
 /// A turn, mirror, scale and shift in the plane.
@@ -546,7 +561,7 @@ fn outline(path: &Path2) -> Vec<Piece> {
         .collect()
 }
 
-fn prism(path: &Path2, z0: f64, z1: f64) -> Result<Shape, ModelError> {
+pub(crate) fn prism(path: &Path2, z0: f64, z1: f64) -> Result<Shape, ModelError> {
     // A full circle, drawn in however many arcs, is one cylinder.
     if let Some((c, r)) = circle_of(path) {
         return Shape::cylinder([c.x, c.y, z0], [0.0, 0.0, 1.0], r, z1 - z0);
@@ -567,9 +582,8 @@ fn plate(
     closed: &[Chain],
     use_of: &impl Fn(&str) -> LayerUse,
     thickness: f64,
-    meshing: &Meshing,
     remarks: &mut Vec<String>,
-) -> Result<RawModel, String> {
+) -> Result<Vec<Shape>, String> {
     struct Loop<'a> {
         path: &'a Path2,
         region: Region,
@@ -602,7 +616,7 @@ fn plate(
     };
     let depths: Vec<usize> = (0..loops.len()).map(depth_of).collect();
     let model = |e: ModelError| bad(&format!("its outline makes no solid ({e})"));
-    let mut out: Option<RawModel> = None;
+    let mut out: Vec<Shape> = Vec::new();
     for (k, l) in loops.iter().enumerate() {
         if l.used != LayerUse::Through || depths[k] % 2 == 1 {
             continue;
@@ -618,13 +632,8 @@ fn plate(
             };
             solid = solid.cut(&prism(o.path, bottom, thickness + 1.0).map_err(model)?).map_err(model)?;
         }
-        let raw = solid.read(meshing).map_err(model)?;
-        out = Some(match out {
-            None => raw,
-            Some(first) => first.beside(raw),
-        });
+        out.push(solid);
     }
-    let out = out.ok_or_else(|| bad("no outline lies outside the others"))?;
     if depths.iter().any(|d| *d >= 2) {
         remarks.push("Outlines inside cut-outs are parts of their own: choose which one is to be made".into());
     }

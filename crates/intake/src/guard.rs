@@ -1,7 +1,9 @@
 //! Reading an untrusted file in a child process with limits on memory, time and output.
 
+use crate::out::{Export, export_here};
 use crate::{Format, Model, Reading, read_here};
 use kernel::Meshing;
+use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use std::ffi::OsStr;
 use std::io::{Read, Write};
@@ -107,13 +109,25 @@ fn precheck(file: &Path, limits: &Limits) -> Result<(), ReadError> {
 
 /// What the child is to do.
 #[derive(Serialize, Deserialize)]
+enum Task {
+    Read {
+        file: PathBuf,
+        reading: Reading,
+    },
+    /// What to write lies in a file: a command line has not room for it.
+    Write {
+        errand: PathBuf,
+    },
+}
+
+/// A task with its limits.
+#[derive(Serialize, Deserialize)]
 struct Errand {
-    file: PathBuf,
+    task: Task,
     chord_mm: f64,
     angle_rad: f64,
     memory_bytes: u64,
     cpu_seconds: u64,
-    reading: Reading,
 }
 
 /// Read `file` in a child: `reader` with `reader_args` and one argument more is started and must call [`reader_main`].
@@ -125,13 +139,35 @@ pub fn read_guarded<S: AsRef<OsStr>>(
     limits: &Limits,
 ) -> Result<Model, ReadError> {
     precheck(file, limits)?;
+    ask(reader, reader_args, Task::Read { file: file.to_path_buf(), reading: reading.clone() }, limits)
+}
+
+/// Have a child write something.
+pub(crate) fn send<S: AsRef<OsStr>>(
+    reader: &Path,
+    reader_args: &[S],
+    what: &Export,
+    limits: &Limits,
+) -> Result<Vec<u8>, ReadError> {
+    let failed = |e: String| ReadError::Reader(e);
+    let bytes = postcard::to_stdvec(what).map_err(|e| failed(e.to_string()))?;
+    let errand = tempfile::NamedTempFile::new().map_err(|e| failed(e.to_string()))?;
+    std::fs::write(errand.path(), bytes).map_err(|e| failed(e.to_string()))?;
+    ask(reader, reader_args, Task::Write { errand: errand.path().to_path_buf() }, limits)
+}
+
+fn ask<T: DeserializeOwned, S: AsRef<OsStr>>(
+    reader: &Path,
+    reader_args: &[S],
+    task: Task,
+    limits: &Limits,
+) -> Result<T, ReadError> {
     let errand = Errand {
-        file: file.to_path_buf(),
+        task,
         chord_mm: limits.meshing.chord_mm,
         angle_rad: limits.meshing.angle_rad,
         memory_bytes: limits.memory_bytes,
         cpu_seconds: limits.cpu_seconds,
-        reading: reading.clone(),
     };
     let errand = serde_json::to_string(&errand).map_err(|e| ReadError::Reader(e.to_string()))?;
     let mut child = Command::new(reader)
@@ -175,8 +211,8 @@ pub fn read_guarded<S: AsRef<OsStr>>(
     if !status.success() {
         return Err(ReadError::Stopped("it needs more time or memory than is allowed, or is damaged".into()));
     }
-    match postcard::from_bytes::<Result<Model, String>>(&bytes) {
-        Ok(Ok(model)) => Ok(model),
+    match postcard::from_bytes::<Result<T, String>>(&bytes) {
+        Ok(Ok(answer)) => Ok(answer),
         Ok(Err(why)) => Err(ReadError::Refused(why)),
         Err(_) => Err(ReadError::Stopped("its answer broke off".into())),
     }
@@ -198,8 +234,14 @@ pub fn reader_main(args: &[String]) -> i32 {
     set_limit(libc::RLIMIT_CPU, e.cpu_seconds);
     set_limit(libc::RLIMIT_CORE, 0);
     let meshing = Meshing { chord_mm: e.chord_mm, angle_rad: e.angle_rad };
-    let Ok(answer) = std::panic::catch_unwind(|| read_here(&e.file, &e.reading, &meshing)) else { return 70 };
-    let Ok(bytes) = postcard::to_stdvec(&answer) else { return 70 };
+    let done = std::panic::catch_unwind(|| match &e.task {
+        Task::Read { file, reading } => postcard::to_stdvec(&read_here(file, reading, &meshing)).ok(),
+        Task::Write { errand } => {
+            let what: Export = postcard::from_bytes(&std::fs::read(errand).ok()?).ok()?;
+            postcard::to_stdvec(&export_here(&what, &meshing)).ok()
+        }
+    });
+    let Ok(Some(bytes)) = done else { return 70 };
     let mut out = std::io::stdout().lock();
     if out.write_all(&bytes).and_then(|()| out.flush()).is_err() { 74 } else { 0 }
 }

@@ -9,16 +9,19 @@
 mod drawing;
 mod fit;
 mod guard;
+mod out;
 mod sniff;
 mod stl;
 mod threemf;
 
 pub use drawing::{Drawing, DrawingAnswers, Layer, LayerUse, Segment};
 pub use guard::{Limits, ReadError, read_guarded, read_trusted, reader_main};
+pub use out::{Export, Layer3, export_guarded, write_dxf};
 pub use sniff::Format;
 pub use stl::write as write_stl;
 
-use kernel::{Meshing, RawModel};
+pub use kernel::Meshing;
+use kernel::RawModel;
 use serde::{Deserialize, Serialize};
 use std::path::Path;
 use ts_rs::TS;

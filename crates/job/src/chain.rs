@@ -6,7 +6,7 @@ use crate::decision::Settled;
 use crate::stocking::{self, Prepared};
 use geom::{Box3, DVec2, DVec3, Placement, Region};
 use holding::{Choice, HoldPlan, Order, SetupHold};
-use intake::Reading;
+use intake::{Layer3, Reading};
 use part::{Part, Surface, View};
 use path::Slabs;
 use program::{Dialect, Heading, PostTool, ReadSettings};
@@ -74,6 +74,8 @@ pub struct SidePlan {
     pub tools: Vec<Tool>,
     /// The program's text.
     pub program: String,
+    /// Stock as planned after it, in layers from the bottom up, work coordinates: never less than there is.
+    pub after: Vec<Layer3>,
 }
 
 /// A whole plan.
@@ -199,16 +201,18 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             "Its programs have that material's speeds and feeds. End the rehearsal on the Stock ticket before the real part is cut.",
         ));
     }
-    let sides: Vec<SidePlan> = [(first_hold, first.operations), (second_hold, second.operations)]
-        .into_iter()
-        .enumerate()
-        .map(|(k, (h, ops))| {
-            let ops = ordered(&h.name, ops, settled, &mut findings);
-            findings.extend(grip_findings(h, &ops, shop, material.friction));
-            findings.extend(remarks(&h.name, &ops));
-            side_plan(k, h, ops, title, material, settled.rehearsal.is_some(), shop, &hold)
-        })
-        .collect();
+    let layers = |s: &Slabs| s.parts().map(|(a, b, r)| (a, b, r.loops())).collect::<Vec<Layer3>>();
+    let sides: Vec<SidePlan> =
+        [(first_hold, first.operations, layers(&first.stock)), (second_hold, second.operations, layers(&second.stock))]
+            .into_iter()
+            .enumerate()
+            .map(|(k, (h, ops, after))| {
+                let ops = ordered(&h.name, ops, settled, &mut findings);
+                findings.extend(grip_findings(h, &ops, shop, material.friction));
+                findings.extend(remarks(&h.name, &ops));
+                SidePlan { after, ..side_plan(k, h, ops, title, material, settled.rehearsal.is_some(), shop, &hold) }
+            })
+            .collect();
     for id in settled.operations.keys().chain(settled.sequence.iter().map(|m| &m.id)) {
         if !sides.iter().any(|s| s.operations.iter().any(|o| o.id == *id)) {
             findings.push(lost_decision(id));
@@ -462,7 +466,7 @@ fn side_plan(
     };
     let paths: Vec<_> = operations.iter().filter_map(|o| o.path.clone()).collect();
     let program = program::post(&heading, &paths, &Dialect::bench_mill());
-    SidePlan { hold: h.clone(), operations, tools, program }
+    SidePlan { hold: h.clone(), operations, tools, program, after: Vec::new() }
 }
 
 /// What the proof needs of a machine.

@@ -24,6 +24,7 @@
 #include <BRepPrimAPI_MakePrism.hxx>
 #include <BRepPrimAPI_MakeSphere.hxx>
 #include <BRepTools.hxx>
+#include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
 #include <GC_MakeArcOfCircle.hxx>
@@ -59,6 +60,7 @@
 #include <TopTools_IndexedMapOfShape.hxx>
 #include <TopTools_ListOfShape.hxx>
 #include <TopoDS.hxx>
+#include <TopoDS_Compound.hxx>
 #include <TopoDS_Edge.hxx>
 #include <TopoDS_Face.hxx>
 #include <Interface_EntityIterator.hxx>
@@ -511,6 +513,29 @@ std::unique_ptr<Solid> moved(const Solid &a, P3 axis, double angle, P3 shift) {
   turn.SetRotation(gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(axis[0], axis[1], axis[2])), angle);
   go.SetTranslation(gp_Vec(shift[0], shift[1], shift[2]));
   return wrap(BRepBuilderAPI_Transform(a.shape, go * turn, Standard_True).Shape());
+}
+
+std::unique_ptr<Solid> step_solid(rust::Str path, size_t number, double scale) {
+  quiet();
+  STEPControl_Reader reader;
+  if (reader.ReadFile(std::string(path.data(), path.size()).c_str()) != IFSelect_RetDone || reader.TransferRoots() == 0)
+    throw std::runtime_error("not readable as STEP");
+  TopExp_Explorer s(reader.OneShape(), TopAbs_SOLID);
+  for (size_t k = 0; k < number && s.More(); ++k) s.Next();
+  if (!s.More()) throw std::runtime_error("the file has no solid of that number");
+  if (scale == 1.0) return wrap(s.Current());
+  gp_Trsf t;
+  t.SetScale(gp_Pnt(0, 0, 0), scale);
+  return wrap(BRepBuilderAPI_Transform(s.Current(), t, Standard_True).Shape());
+}
+
+std::unique_ptr<Solid> beside(const Solid &a, const Solid &b) {
+  TopoDS_Compound both;
+  BRep_Builder builder;
+  builder.MakeCompound(both);
+  for (const TopoDS_Shape &from : {a.shape, b.shape})
+    for (TopExp_Explorer s(from, TopAbs_SOLID); s.More(); s.Next()) builder.Add(both, s.Current());
+  return wrap(both);
 }
 
 double volume(const Solid &a) {

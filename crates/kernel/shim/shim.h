@@ -49,6 +49,10 @@ std::unique_ptr<Solid> cut(const Solid &a, const Solid &b);
 std::unique_ptr<Solid> chamfer_edges(const Solid &a, double size, P3 box_min, P3 box_max);
 std::unique_ptr<Solid> fillet_edges(const Solid &a, double radius, P3 box_min, P3 box_max);
 std::unique_ptr<Solid> moved(const Solid &a, P3 turn_axis, double turn_rad, P3 shift);
+// Number from 0 in the order of read_step; all lengths times scale.
+std::unique_ptr<Solid> step_solid(rust::Str path, size_t number, double scale);
+// The solids of both, not joined.
+std::unique_ptr<Solid> beside(const Solid &a, const Solid &b);
 double volume(const Solid &a);
 void write_step(const Solid &a, rust::Str path);
 } // namespace goldchip

@@ -92,6 +92,16 @@ impl Shape {
     pub fn moved(&self, axis: [f64; 3], angle_rad: f64, shift: [f64; 3]) -> Made {
         Ok(Shape(ffi::moved(&self.0, axis, angle_rad, shift)?))
     }
+    /// A solid of a STEP file by its number from 0, in the order of [`crate::read_step`], with all lengths times `scale`. As with that, a
+    /// damaged file can end the process: only a guarded child does this with a file from outside.
+    pub fn from_step(file: &Path, number: usize, scale: f64) -> Made {
+        let _turn = crate::step::one_at_a_time();
+        Ok(Shape(ffi::step_solid(&file.to_string_lossy(), number, scale)?))
+    }
+    /// The solids of both, not joined.
+    pub fn beside(&self, other: &Shape) -> Made {
+        Ok(Shape(ffi::beside(&self.0, &other.0)?))
+    }
     /// mm³.
     pub fn volume(&self) -> f64 {
         ffi::volume(&self.0)

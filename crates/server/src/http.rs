@@ -1,6 +1,7 @@
 //! The web: routes translate, nothing more. Use cases stand beside this folder.
 
 mod events;
+mod export;
 mod routes;
 mod session;
 

@@ -35,11 +35,18 @@ impl Names {
     pub fn strip(&self) -> String {
         format!("strip-{}", self.0)
     }
+    /// The stock as planned after one setup, from 0, in layers.
+    pub fn stock(&self, setup: usize) -> String {
+        format!("stock-{setup}-{}", self.0)
+    }
     /// The stock's history in one setup, from 0.
     pub fn history(&self, setup: usize) -> String {
         format!("history-{setup}-{}", self.0)
     }
 }
+
+/// Stock after a setup as it is kept: layers in work coordinates, and where they stand on the part.
+pub type StockAfter = (Vec<intake::Layer3>, geom::Placement);
 
 /// Key of a sheet: what goes into it, and the build.
 pub fn sheet_key(model: &str, shop: &Shop, title: &str, settled: &Settled) -> String {
@@ -242,7 +249,7 @@ fn plan(
     let cache = DbCache(db.clone());
     let names = Names::of(&key);
     let there = db.act(|c| {
-        let all = [key.clone(), names.strip(), names.history(0), names.history(1)];
+        let all = [key.clone(), names.strip(), names.history(0), names.history(1), names.stock(0), names.stock(1)];
         for n in &all {
             if blobs::get(c, n)?.is_none() {
                 return Ok(false);
@@ -267,6 +274,11 @@ fn plan(
         cache.put(&names.strip(), &json(serde_json::to_vec(&strip))?);
         for (k, h) in histories.iter().enumerate() {
             cache.put(&names.history(k), &job::sheet::history_bytes(h));
+        }
+        for (k, s) in planned.plan.sides.iter().enumerate() {
+            let layers: StockAfter = (s.after.clone(), s.hold.part_from_work);
+            let bytes = postcard::to_stdvec(&layers).map_err(|e| Fault::internal(e.to_string()))?;
+            cache.put(&names.stock(k), &bytes);
         }
         db.act(|c| job_rows::put_summary(c, &key, &sheet))?;
         cache.put(&key, &json(serde_json::to_vec(&sheet))?);

@@ -48,6 +48,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(measure)
         .service(revise)
         .service(mesh_before)
+        .service(super::export::export)
         .service(stock_bench)
         .service(try_lay)
         .service(rack_now)
@@ -542,7 +543,7 @@ async fn picture_route(Signed(me): Signed, house: Data<House>, id: Path<i64>) ->
         .body(png.await?))
 }
 
-fn download(file: &str, kind: &str, body: Vec<u8>) -> HttpResponse {
+pub(super) fn download(file: &str, kind: &str, body: Vec<u8>) -> HttpResponse {
     let name = file.chars().filter(|c| !c.is_control() && *c != '"' && *c != '/').collect();
     HttpResponse::Ok()
         .content_type(kind)
