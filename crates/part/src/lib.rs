@@ -15,8 +15,9 @@ pub use answer::{answer_fault, answer_words, reading_of};
 pub use compare::{Change, Fate, compare};
 pub use edge::{Bend, Edge};
 pub use feature::{
-    Axis, Blocked, Body, BodyKind, Dim, Feature, FeatureKind, Hard, Rays, Recognised, Section, SectionKind, Symmetry,
-    direction_name, direction_words, face_words, recognise, recognise_with,
+    Axis, Blocked, Body, BodyKind, Dim, Feature, FeatureKind, FormCutter, Hard, Rays, Recognised, Remedy, Section,
+    SectionKind, Symmetry, direction_name, direction_words, face_words, plug_force, recognise, recognise_with,
+    relief_offset,
 };
 pub use mark::{Ask, Mark, MarkKind, Marked, Process, face_ids, marked};
 pub use measure::{Measured, NoSuchFace, Reading, Spot, measure};

@@ -266,7 +266,38 @@ fn nominal(part: &Part, face: usize) -> Option<(f64, bool)> {
 /// All marks with what follows from them.
 pub fn marked(part: &Part, marks: &BTreeMap<String, Mark>) -> Vec<Marked> {
     let ids = face_ids(part);
-    marks.iter().map(|(id, m)| one(part, &ids, id, m)).collect()
+    let mut out: Vec<Marked> = marks.iter().map(|(id, m)| one(part, &ids, id, m)).collect();
+    let has = |letter: &str| {
+        marks.values().any(|m| matches!(&m.what, MarkKind::Datum { letter: l } if l.eq_ignore_ascii_case(letter)))
+    };
+    for m in out.iter_mut().filter(|m| m.doubt.is_none()) {
+        let missing = |letters: &str| letters.split_whitespace().find(|l| !has(l)).map(str::to_string);
+        m.doubt = match &m.mark.what {
+            MarkKind::Position { datums, .. } => missing(datums),
+            MarkKind::Parallel { datum, .. } => missing(datum),
+            MarkKind::Finish { ra } => {
+                m.doubt = wasted(marks, &m.mark.face, *ra);
+                continue;
+            }
+            _ => None,
+        }
+        .map(|l| format!("No face is marked as datum {l}; mark it, or name another"));
+    }
+    out
+}
+
+/// A finish that a later process takes away or covers.
+fn wasted(marks: &BTreeMap<String, Mark>, face: &str, ra: f64) -> Option<String> {
+    let later = marks.values().filter(|m| m.face == face).find_map(|m| match &m.what {
+        MarkKind::Size { processes, .. } => processes.iter().find_map(|p| match p {
+            Process::Grinding { .. } => Some("Grinding takes this face off again"),
+            Process::Plating { .. } => Some("Plating covers this face"),
+            Process::Anodising { .. } => Some("Anodising roughens this face"),
+            Process::Hardening => None,
+        }),
+        _ => None,
+    })?;
+    Some(format!("{later}: Ra {ra} µm before it may be wasted; ask at which stage the finish counts"))
 }
 
 fn one(part: &Part, ids: &[String], id: &str, m: &Mark) -> Marked {

@@ -194,6 +194,12 @@ pub fn title_of(file: &str) -> String {
     if title.is_empty() { "Part".into() } else { title.chars().take(120).collect() }
 }
 
+/// A file's name from a title: "Encoder bracket" → "encoder-bracket".
+pub fn stem_of(title: &str) -> String {
+    let s: String = title.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    s.trim_matches('-').to_string()
+}
+
 /// Keep a model as it came and as it was read; its hash.
 pub fn keep_model(c: &mut Conn, model: &[u8], read: &[u8]) -> Result<String, Fault> {
     let sha = hex(&Sha256::digest(model));
@@ -413,10 +419,8 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
             "The proof found something that forbids cutting; see its stops, change the plan, then take the program",
         ));
     }
-    let stem: String =
-        job.title.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let what = if sheet.stock.rehearsal.is_some() { "rehearsal-" } else { "" };
-    let file = format!("{}-{what}{}.ngc", side + 1, stem.trim_matches('-'));
+    let file = format!("{}-{what}{}.ngc", side + 1, stem_of(&job.title));
     diesel::insert_into(issued::table)
         .values((
             issued::job_id.eq(id),

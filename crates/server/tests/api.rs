@@ -332,6 +332,34 @@ fn a_part_is_planned_proved_overruled_and_taken() {
     let mut r = ida.get(&format!("/api/jobs/{job}/model"));
     assert_eq!(r.body_mut().read_to_vec().unwrap(), std::fs::read(part("spider-plate.step")).unwrap());
 
+    // Part, outline and stock leave in open formats; what was written is read again.
+    let leaves = |what: &str| {
+        let mut r = ida.get(&format!("/api/jobs/{job}/export/{what}"));
+        let name = r.headers()["content-disposition"].to_str().unwrap().to_string();
+        assert!(name.contains(&format!("spider-plate-{what}")), "{name}");
+        r.body_mut().read_to_vec().unwrap()
+    };
+    let solid = |what: &str| {
+        let bytes = leaves(what);
+        let (read, _) = server::http::routes_read_model(&program(), what, &bytes).unwrap();
+        let m: intake::Model = postcard::from_bytes(&read).unwrap();
+        m.raw.solids.iter().map(|s| s.volume).sum::<f64>()
+    };
+    let volume = ida.json(&format!("/api/jobs/{job}/part"))["volume"].as_f64().unwrap();
+    let size: Vec<f64> = sheet["stock"]["size"].as_array().unwrap().iter().map(|v| v.as_f64().unwrap()).collect();
+    let block: f64 = size.iter().product();
+    assert!((solid("part.step") / volume - 1.0).abs() < 1e-6);
+    assert!((solid("part.stl") / volume - 1.0).abs() < 1e-3);
+    assert!(String::from_utf8_lossy(&leaves("outline.dxf")).contains("LWPOLYLINE"));
+    // After the first side the hat is still there; after the second the part is left, but for what the planner does not see of it.
+    let (one, two) = (solid("stock-1.step"), solid("stock-2.step"));
+    assert!(
+        one < 0.9 * block && one > two && two > 0.999 * volume && two < 1.1 * volume,
+        "{block} {one} {two} {volume}"
+    );
+    assert!((solid("stock-1.stl") / one - 1.0).abs() < 2e-3);
+    assert_eq!(refusal(ida.get(&format!("/api/jobs/{job}/export/part.obj"))).0, 404);
+
     // Taken: word for word what was proved, and kept.
     let mut r = ida.act(job, "issue/0");
     assert!(r.headers()["content-disposition"].to_str().unwrap().contains("1-spider-plate.ngc"));

@@ -21,9 +21,11 @@ mod pattern;
 mod rays;
 mod stack;
 mod wall;
+mod ways;
 
 pub use body::{Body, BodyKind, Section, SectionKind, Symmetry};
 pub use rays::Rays;
+pub use ways::{FormCutter, Remedy, plug_force, relief_offset};
 
 use crate::{Part, Surface};
 use geom::{Box3, DIRECTIONS, DVec3};
@@ -160,6 +162,10 @@ pub struct Feature {
     pub hard: Vec<Hard>,
     /// A cutter of a form of its own that it needs.
     pub cutter: Option<String>,
+    /// Its half profile, where it must be ground or bought.
+    pub form: Option<FormCutter>,
+    /// Other ways, what to ask.
+    pub ways: Vec<Remedy>,
     /// Things to know: "enters a face that is inclined by 15°".
     pub remarks: Vec<String>,
     /// Ids of the features that it consists of or is about.
@@ -463,6 +469,7 @@ pub fn recognise_with(part: &Part, rays: &Rays) -> Recognised {
     let mut features: Vec<Feature> = finish(&shop, drafts);
     let symmetry = pattern::symmetry(&shop);
     pattern::find(&shop, &mut features);
+    ways::find(&mut features);
     unique(&mut features);
     features.sort_by(|a, b| b.hardness().total_cmp(&a.hardness()).then(a.kind.cmp(&b.kind)).then(a.id.cmp(&b.id)));
     Recognised { body: Body { symmetry, ..body }, features }
@@ -561,6 +568,8 @@ fn finish(shop: &Shop, drafts: Vec<Draft>) -> Vec<Feature> {
                 reach,
                 hard: hards,
                 cutter: d.cutter,
+                form: None,
+                ways: Vec::new(),
                 remarks: d.remarks,
                 of: d.of.iter().filter_map(|&k| ids.get(k).cloned()).collect(),
                 place: shop.place(&d.faces),

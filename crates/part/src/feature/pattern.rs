@@ -63,6 +63,8 @@ pub fn find(_shop: &Shop, list: &mut Vec<Feature>) {
             reach: None,
             hard: Vec::new(),
             cutter: None,
+            form: None,
+            ways: Vec::new(),
             remarks: Vec::new(),
             of: g.iter().map(|&k| list[k].id.clone()).collect(),
             faces: g.iter().flat_map(|&k| list[k].faces.iter().copied()).collect(),

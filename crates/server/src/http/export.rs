@@ -26,12 +26,7 @@ pub async fn export(Signed(me): Signed, house: Data<House>, p: Path<(i64, String
     let (db, reader) = (house.db.clone(), house.reader.clone());
     let work = actix_web::web::block(move || {
         let (job, settled) = db.act(|c| Ok((jobs::of(c, &me, id)?, jobs::settled(c, id)?)))?;
-        let stem: String = jobs::title_of(&format!("{}.", job.title))
-            .to_lowercase()
-            .chars()
-            .map(|c| if c.is_ascii_alphanumeric() { c } else { '-' })
-            .collect();
-        let name = format!("{}-{what}", stem.trim_matches('-'));
+        let name = format!("{}-{what}", jobs::stem_of(&job.title));
         let child = [crate::READER_WORD];
         let bytes = match what.as_str() {
             "part.stl" => {

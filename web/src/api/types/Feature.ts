@@ -3,8 +3,10 @@ import type { Axis } from "./Axis";
 import type { Blocked } from "./Blocked";
 import type { Dim } from "./Dim";
 import type { FeatureKind } from "./FeatureKind";
+import type { FormCutter } from "./FormCutter";
 import type { Hard } from "./Hard";
 import type { Place } from "./Place";
+import type { Remedy } from "./Remedy";
 
 /**
  * A feature.
@@ -58,6 +60,14 @@ hard: Array<Hard>,
  * A cutter of a form of its own that it needs.
  */
 cutter: string | null, 
+/**
+ * Its half profile, where it must be ground or bought.
+ */
+form: FormCutter | null, 
+/**
+ * Other ways, what to ask.
+ */
+ways: Array<Remedy>, 
 /**
  * Things to know: "enters a face that is inclined by 15°".
  */

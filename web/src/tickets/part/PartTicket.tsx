@@ -10,6 +10,8 @@ import { Asks, Marks } from './Marks';
 import { Revision } from './Revision';
 import { QuestionRow } from './QuestionRow';
 import { grounds, Num } from '../../parts/Number';
+import { Ways } from './Ways';
+import { Take } from '../../parts/Take';
 
 const Numbers = styled.dl`
   display: grid;
@@ -95,6 +97,7 @@ function More({ g }: { g: Group }) {
             </li>
           ))}
         </ul>
+        <Ways ways={f.ways} form={f.form} what={f.what} />
       </td>
     </tr>
   );
@@ -273,11 +276,23 @@ export function PartTicket() {
       </Section>
       <Asks />
       {p.revised ? null : <Revision />}
-      <p style={{ marginTop: 12 }}>
-        <a href={`/api/jobs/${id}/model`} download>
-          Take the file back
-        </a>
-      </p>
+      <Section aria-label="Files to take along">
+        <h2>Files to take along</h2>
+        <Take
+          at={`/api/jobs/${id}/export`}
+          words="The part"
+          files={[
+            ...(p.origin.fitted === null ? [{ file: 'part.step', words: 'STEP, exact' }] : []),
+            { file: 'part.stl', words: 'STL, mm' },
+            { file: 'outline.dxf', words: 'outline as DXF' },
+          ]}
+        />
+        <p>
+          <a href={`/api/jobs/${id}/model`} download>
+            The file as it was given
+          </a>
+        </p>
+      </Section>
     </>
   );
 }

@@ -7,6 +7,7 @@ import { Head, Quiet, Rows, Section, Table } from '../../parts/basics';
 import { FindingRow } from '../../parts/FindingRow';
 import { grounds, Num } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
+import { Take } from '../../parts/Take';
 
 const Bar = styled.div`
   display: flex;
@@ -49,7 +50,7 @@ function Minutes({ proof: { ledger: l, minutes, minutes_why } }: { proof: ProofS
 
 /** What was proved, where the minutes go, and every finding with its place. */
 export function ProofTicket() {
-  const { sheet, state, show } = useJob();
+  const { id, sheet, state, show } = useJob();
   const { units } = useUnits();
   const p = sheet.proof;
   return (
@@ -110,6 +111,21 @@ export function ProofTicket() {
             </li>
           ))}
         </Rows>
+      </Section>
+      <Section aria-label="Files to take along">
+        <h2>Stock as planned, to take along</h2>
+        {sheet.sides.map((x, k) => (
+          <Take
+            key={x.name}
+            at={`/api/jobs/${id}/export`}
+            words={`after ${x.name}`}
+            files={[
+              { file: `stock-${k + 1}.step`, words: 'STEP' },
+              { file: `stock-${k + 1}.stl`, words: 'STL, mm' },
+            ]}
+          />
+        ))}
+        <Quiet>In layers, never less than there is; on the part’s own axes.</Quiet>
       </Section>
     </>
   );
