@@ -243,6 +243,16 @@ fn dome_cap() -> Result<Shape, ModelError> {
     p.cut(&hole(0.0, 0.0, 12.0, -1.0, 16.0)?)
 }
 
+/// The slit's latch with its pivot: two parts of one assembly that must fit each other.
+fn slit_latch() -> Result<Shape, ModelError> {
+    let mut plate = rect(0.0, 0.0, 64.0, 34.0, 5.0, 0.0, 9.0)?;
+    plate = plate.cut(&hole(18.0, 17.0, 10.0, -1.0, 10.0)?)?;
+    plate = plate.cut(&rect(36.0, 12.0, 54.0, 22.0, 4.0, 3.0, 10.0)?)?;
+    // A running fit: 0.04 on the diameter; the head stands 0.2 over the plate.
+    let pivot = Shape::cylinder([18.0, 17.0, -8.0], UP, 4.98, 17.2)?;
+    plate.beside(&pivot.fuse(&Shape::cylinder([18.0, 17.0, 9.2], UP, 8.0, 4.0)?)?)
+}
+
 /// A knob as somebody printed it: only triangles are left of it.
 fn focus_knob() -> Result<Shape, ModelError> {
     let mut p = Shape::cylinder([0.0; 3], UP, 15.0, 12.0)?.fuse(&Shape::cylinder([0.0, 0.0, 12.0], UP, 9.0, 8.0)?)?;
@@ -290,6 +300,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         ("mirror-wedge", mirror_wedge()?),
         ("dovetail-rail", dovetail_rail()?),
         ("dome-cap", dome_cap()?),
+        ("slit-latch", slit_latch()?),
     ] {
         part.write_step(&dir.join(format!("{name}.step")))?;
         println!("{name}: {:.3} mm³", part.volume());

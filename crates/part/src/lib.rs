@@ -4,6 +4,7 @@ mod answer;
 mod compare;
 mod edge;
 mod feature;
+mod fits;
 mod mark;
 mod measure;
 mod model;
@@ -19,6 +20,7 @@ pub use feature::{
     SectionKind, Symmetry, direction_name, direction_words, face_words, plug_force, recognise, recognise_with,
     relief_offset,
 };
+pub use fits::{Contact, FitsWith, Neighbour, fits};
 pub use mark::{Ask, Mark, MarkKind, Marked, Process, face_ids, marked};
 pub use measure::{Measured, NoSuchFace, Reading, Spot, measure};
 pub use model::{Face, Origin, Part, PartError, Solid, Surface};

@@ -1,5 +1,6 @@
 //! The part as read: one closed solid, faces with their analytic kind, a mesh with a stated error, and what is doubtful.
 
+use crate::Neighbour;
 use crate::edge::{Edge, edges};
 use geom::{Box3, DVec3, TriMesh};
 use intake::{Drawing, LengthUnit, Model, Reading};
@@ -98,7 +99,7 @@ pub struct Part {
     /// Where it comes from.
     pub origin: Origin,
     /// The file's other solids: what it must fit.
-    pub others: Vec<TriMesh>,
+    pub others: Vec<Neighbour>,
 }
 
 /// Why a file that was read gives no part.
@@ -187,22 +188,19 @@ impl Part {
                 "its triangles enclose {mesh_volume:.1} mm³ and its surfaces {volume:.1} mm³"
             )));
         }
-        let mut at = 0;
-        let faces: Vec<Face> = mine
-            .iter()
-            .map(|&k| {
-                let n = raw.faces[k].triangle_count as usize;
-                at += n;
-                face(&raw.faces[k], &mesh, at - n..at, put)
-            })
-            .collect();
+        let faces = faces_of(raw, solid, &mesh, put);
         let edges = edges(raw, &mine, &number, &mesh, &faces, put);
         let neighbours = edges.iter().map(|e| e.faces).collect();
-        let others: Vec<TriMesh> =
-            (0..raw.solids.len()).filter(|k| *k != solid).map(|k| mesh_of(raw, k, put).0).collect();
+        let others: Vec<Neighbour> = (0..raw.solids.len())
+            .filter(|k| *k != solid)
+            .map(|k| {
+                let mesh = mesh_of(raw, k, put).0;
+                Neighbour { solid: k, faces: faces_of(raw, k, &mesh, put), mesh }
+            })
+            .collect();
         let solids = (0..raw.solids.len())
             .map(|k| {
-                let b = if k == solid { bounds } else { others[if k < solid { k } else { k - 1 }].bounds() };
+                let b = if k == solid { bounds } else { others[if k < solid { k } else { k - 1 }].mesh.bounds() };
                 Solid { name: name_of(raw, k), volume: raw.solids[k].volume * put.powi(3), bounds: b }
             })
             .collect();
@@ -234,6 +232,20 @@ impl Part {
 fn name_of(raw: &RawModel, k: usize) -> String {
     let n = raw.solids[k].name.trim();
     if n.is_empty() { format!("solid {}", k + 1) } else { n.chars().take(60).collect() }
+}
+
+/// A solid's faces, in the order of its mesh.
+fn faces_of(raw: &RawModel, solid: usize, mesh: &TriMesh, put: f64) -> Vec<Face> {
+    let mut at = 0;
+    raw.faces
+        .iter()
+        .filter(|f| f.solid as usize == solid)
+        .map(|f| {
+            let n = f.triangle_count as usize;
+            at += n;
+            face(f, mesh, at - n..at, put)
+        })
+        .collect()
 }
 
 /// A solid's triangles face by face, and the new number of each vertex of the file.

@@ -228,6 +228,26 @@ pub fn make(c: &mut Conn, shop: i64, file: &str, model: &[u8], raw: &[u8], pictu
     Ok(id)
 }
 
+/// A job for another solid of the same file: parts of one assembly, each its own card.
+pub fn make_beside(c: &mut Conn, me: &Me, id: i64, solid: usize, name: &str) -> Result<i64, Fault> {
+    let job = of(c, me, id)?;
+    let model = crate::work::model_of(&job, &settled(c, id)?);
+    diesel::insert_into(jobs::table)
+        .values((
+            jobs::shop_id.eq(me.shop_id),
+            jobs::title.eq(title_of(&format!("{name}.")).chars().take(120).collect::<String>()),
+            jobs::file.eq(&job.file),
+            jobs::model.eq(model),
+            jobs::shop_revision_id.eq(newest_shop_revision(c, me.shop_id)?),
+            jobs::made_at.eq(now()),
+        ))
+        .execute(c)?;
+    let new = last_id(c)?;
+    let decision = Decision::Answer { question: "solid".into(), answer: Some(solid.to_string()) };
+    decide::decide(c, me, new, &decide::Decide { revision: 0, decision })?;
+    Ok(new)
+}
+
 /// Instead of a sheet's revision: it belongs to no revision any more.
 pub const OUTDATED: i64 = -1;
 

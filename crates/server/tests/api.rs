@@ -607,3 +607,27 @@ fn the_rack_is_looked_through_for_each_job() {
     let s = ida.wait(job, "brass", |s| s["fresh"] == true && s["settled"]["material"] == "brass");
     assert_eq!(s["settled"]["offer"]["piece"]["name"], "B1");
 }
+
+/// A file of two solids: the fit between them is told, and the other becomes a job of its own.
+#[test]
+fn parts_of_one_assembly_fit_each_other() {
+    let house = peopled(0);
+    let ida = Person::of(&house, "ida", PASSWORD);
+    let file = common::root().join("demo/reading/slit-latch.step");
+    let r = ida.give("slit-latch.step", &std::fs::read(file).unwrap());
+    assert_eq!(r.status(), 200);
+    let job = body(r)["id"].as_i64().unwrap();
+    let p = ida.json(&format!("/api/jobs/{job}/part"));
+    let (mine, other) = (p["origin"]["solid"].as_u64().unwrap(), p["fits"][0]["solid"].as_u64().unwrap());
+    let contact = &p["fits"][0]["contacts"][0];
+    assert!((contact["clearance"].as_f64().unwrap() - 0.04).abs() < 1e-9 && mine != other, "{contact}");
+    assert!(ida.get(&format!("/api/jobs/{job}/mesh-others")).body_mut().read_to_vec().unwrap().len() > 1000);
+    let made = body(ida.post(&format!("/api/jobs/{job}/beside/{other}"), &Value::Null));
+    let second = ida.json(&format!("/api/jobs/{}/part", made["id"]));
+    assert_eq!((second["origin"]["solid"].as_u64(), second["fits"][0]["solid"].as_u64()), (Some(other), Some(mine)));
+    assert_eq!(refusal(ida.post(&format!("/api/jobs/{job}/beside/{mine}"), &Value::Null)).0, 400);
+    assert_eq!(refusal(ida.post(&format!("/api/jobs/{job}/beside/7"), &Value::Null)).0, 404);
+    // One solid alone has no others.
+    let alone = ida.job("spider-plate.step");
+    assert_eq!(ida.get(&format!("/api/jobs/{alone}/mesh-others")).status(), 404);
+}

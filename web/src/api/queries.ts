@@ -98,6 +98,14 @@ export const meshBeforeQuery = (id: number, reading: string, wanted: boolean) =>
     enabled: wanted,
     ...forever,
   });
+/** Triangles of the file's other solids. */
+export const meshOthersQuery = (id: number, reading: string, wanted: boolean) =>
+  queryOptions({
+    queryKey: ['mesh-others', id, reading],
+    queryFn: () => api.bytes(`/api/jobs/${id}/mesh-others`),
+    enabled: wanted,
+    ...forever,
+  });
 /** Triangles; `reading` names what was answered about the file, on which they depend. */
 export const meshQuery = (id: number, reading: string) =>
   queryOptions({ queryKey: ['mesh', id, reading], queryFn: () => api.bytes(`/api/jobs/${id}/mesh`), ...forever });

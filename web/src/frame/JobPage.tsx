@@ -7,6 +7,7 @@ import {
   historyQuery,
   jobQuery,
   meshBeforeQuery,
+  meshOthersQuery,
   meshQuery,
   partQuery,
   sheetQuery,
@@ -214,6 +215,8 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const paint = useMemo(() => (part.data ? painted(part.data, by) : null), [part.data, by]);
   const [over, setOver] = useState(false);
   const before = useQuery(meshBeforeQuery(id, reading, over && state.settled.model !== null));
+  const [neighbours, setNeighbours] = useState(false);
+  const others = useQuery(meshOthersQuery(id, reading, neighbours));
   const revise = useCallback(
     async (f: File) => {
       try {
@@ -343,6 +346,8 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         clearPicked,
         over,
         setOver,
+        beside: neighbours,
+        setBeside: setNeighbours,
         revise: (f) => void revise(f),
         revision: state.card.revision,
       }
@@ -359,7 +364,8 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         onPick={ticket === 'part' ? pick : undefined}
         ruler={ruler}
         section={ticket === 'part' ? cut : null}
-        over={ticket === 'part' && over ? (before.data ?? null) : null}
+        over={ticket !== 'part' ? null : over ? (before.data ?? null) : neighbours ? (others.data ?? null) : null}
+        beside={neighbours && !over}
         label={`${ticket}: picture of ${state.card.title}`}
       >
         {ticket === 'part' && part.data ? (

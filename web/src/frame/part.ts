@@ -19,6 +19,9 @@ export interface PartDesk {
   /** The revision before is shown over this one. */
   over: boolean;
   setOver: (on: boolean) => void;
+  /** The file's other solids are shown around it. */
+  beside: boolean;
+  setBeside: (on: boolean) => void;
   /** Give a new revision of the file. */
   revise: (f: File) => void;
   /** Changes with whatever changes the part. */

@@ -67,11 +67,26 @@ interface Props {
   section?: Cut | null;
   /** Triangles of the revision before, shown over the part. */
   over?: ArrayBuffer | null;
+  /** These are neighbours, not a revision before. */
+  beside?: boolean;
   /** What the picture shows, for a reader that does not see it. */
   label: string;
 }
 
-export function Stage({ play, mesh, places, cursor, children, onHover, onPick, ruler, section, over, label }: Props) {
+export function Stage({
+  play,
+  mesh,
+  places,
+  cursor,
+  children,
+  onHover,
+  onPick,
+  ruler,
+  section,
+  over,
+  beside,
+  label,
+}: Props) {
   const host = useRef<HTMLDivElement>(null);
   const [scene, setScene] = useState<Scene | null>(null);
   const [fault, setFault] = useState<string | null>(null);
@@ -102,7 +117,7 @@ export function Stage({ play, mesh, places, cursor, children, onHover, onPick, r
   useEffect(() => scene?.mark(places), [scene, places, play]);
   useEffect(() => scene?.ruler(ruler?.[0]?.point ?? null, ruler?.[1]?.point ?? null), [scene, ruler, play]);
   useEffect(() => scene?.section(section ?? null), [scene, section]);
-  useEffect(() => scene?.over(over ?? null), [scene, over]);
+  useEffect(() => scene?.over(over ?? null, beside ?? false), [scene, over, beside]);
   useEffect(() => cursor.subscribe(() => scene?.seek(cursor.get().at)), [scene, cursor]);
 
   return (

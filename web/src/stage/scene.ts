@@ -69,6 +69,7 @@ export class Scene {
   private cut: { axis: 0 | 1 | 2; at: number } | null = null;
   private readonly knife = new THREE.Plane();
   private ghost: PartMesh | null = null;
+  private ghostIsBeside = false;
   onHover: ((face: number | null) => void) | null = null;
   onPick: ((p: Picked) => void) | null = null;
 
@@ -253,14 +254,15 @@ export class Scene {
       this.bounds.copy(this.mesh.geometry.boundingBox ?? this.bounds);
     }
     if (this.ghost) {
+      const tint = this.ghostIsBeside ? this.theme.brass : this.theme.red;
       const glass = new THREE.MeshBasicMaterial({
-        color: this.theme.red,
+        color: tint,
         transparent: true,
         opacity: 0.22,
         depthWrite: false,
         side: THREE.DoubleSide,
       });
-      const old = new THREE.LineSegments(this.ghost.edges, new THREE.LineBasicMaterial({ color: this.theme.red }));
+      const old = new THREE.LineSegments(this.ghost.edges, new THREE.LineBasicMaterial({ color: tint }));
       this.world.add(new THREE.Mesh(this.ghost.geometry, glass), old);
     }
     if (play.block) {
@@ -467,9 +469,10 @@ export class Scene {
     this.ask();
   }
 
-  /** Another part as a ghost over this one: the revision before. */
-  over(bytes: ArrayBuffer | null) {
+  /** Another part as a ghost over this one: the revision before, or the solids that it must fit. */
+  over(bytes: ArrayBuffer | null, beside = false) {
     this.ghost = bytes ? readMesh(bytes) : null;
+    this.ghostIsBeside = beside;
     if (this.play?.kind === 'part') this.show(this.play, true);
     this.ask();
   }

@@ -3,7 +3,7 @@
 use super::grounds::{self, Grounds};
 use crate::decision::Settled;
 use intake::Layer;
-use part::{Ask, Body, Change, Feature, Marked, Part, Question, Recognised};
+use part::{Ask, Body, Change, Feature, FitsWith, Marked, Part, Question, Recognised};
 use reason::{Finding, Place};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -40,6 +40,8 @@ pub struct PartSheet {
     pub faces: Vec<String>,
     /// Names of the faces, for marks.
     pub face_ids: Vec<String>,
+    /// The file's other solids that it meets.
+    pub fits: Vec<FitsWith>,
     /// Marks with what follows from them.
     pub marks: Vec<Marked>,
     /// Questions to the drawing's owner, by key.
@@ -135,6 +137,7 @@ fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled)
         features: seen.features.clone(),
         faces: part.faces.iter().map(|f| part::face_words(&f.surface, f.turn)).collect(),
         face_ids: part::face_ids(part),
+        fits: part::fits(part),
         marks: part::marked(part, &settled.marks),
         revised: None,
         asks: settled.asks.iter().map(|(id, ask)| AskSheet { id: id.clone(), ask: ask.clone() }).collect(),

@@ -49,6 +49,8 @@ pub fn all(c: &mut ServiceConfig) {
         .service(revise)
         .service(mesh_before)
         .service(super::export::export)
+        .service(beside)
+        .service(mesh_others)
         .service(stock_bench)
         .service(try_lay)
         .service(rack_now)
@@ -418,6 +420,40 @@ async fn measure(Signed(me): Signed, house: Data<House>, id: Path<i64>, m: Json<
     let work = actix_web::web::block(move || part::measure(&part, &part::Rays::new(&part), m.a, m.b));
     let done = work.await.map_err(|e| Fault::internal(e.to_string()))?;
     Ok(Json(done.map_err(|e| Fault::Bad(sentence(&e.to_string())))?))
+}
+
+/// Another solid of a job's file becomes a job of its own.
+#[post("/api/jobs/{id}/beside/{solid}")]
+async fn beside(Signed(me): Signed, house: Data<House>, p: Path<(i64, usize)>) -> Answer<JobCard> {
+    let (id, solid) = p.into_inner();
+    let part = part_now(me.clone(), &house, id).await?;
+    if solid == part.origin.solid {
+        return Err(Fault::Bad("This job is about that solid already".into()));
+    }
+    let name = part.origin.solids.get(solid).ok_or(Fault::NoSuch("solid"))?.name.clone();
+    let card = house.db.run(move |c| {
+        let new = jobs::make_beside(c, &me, id, solid, &name)?;
+        let job = jobs::of(c, &me, new)?;
+        jobs::card(c, &job)
+    });
+    Ok(Json(card.await?))
+}
+
+/// Triangles of the file's other solids.
+#[get("/api/jobs/{id}/mesh-others")]
+async fn mesh_others(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    let part = part_now(me, &house, *id).await?;
+    let mut all = geom::TriMesh::default();
+    for o in &part.others {
+        let n = all.points.len() as u32;
+        all.points.extend(&o.mesh.points);
+        all.triangles.extend(o.mesh.triangles.iter().map(|t| t.map(|k| k + n)));
+        all.face.extend(o.mesh.face.iter().map(|f| f + 1000 * o.solid as u32));
+    }
+    if all.triangles.is_empty() {
+        return Err(Fault::NoSuch("other solid"));
+    }
+    Ok(HttpResponse::Ok().content_type("application/octet-stream").body(job::sheet::mesh_bytes(&all)))
 }
 
 /// The rack for a job: its pieces ranked, the part laid into each. It needs no plan.

@@ -3,6 +3,7 @@ import type { AskSheet } from "./AskSheet";
 import type { Body } from "./Body";
 import type { Feature } from "./Feature";
 import type { Finding } from "./Finding";
+import type { FitsWith } from "./FitsWith";
 import type { Grounds } from "./Grounds";
 import type { Marked } from "./Marked";
 import type { OriginSheet } from "./OriginSheet";
@@ -70,6 +71,10 @@ faces: Array<string>,
  * Names of the faces, for marks.
  */
 face_ids: Array<string>, 
+/**
+ * The file's other solids that it meets.
+ */
+fits: Array<FitsWith>, 
 /**
  * Marks with what follows from them.
  */

@@ -7,6 +7,7 @@ import { Button, Head, Line, Quiet, Rows, Section } from '../../parts/basics';
 import { FindingRow } from '../../parts/FindingRow';
 import { grouped, hardest, left, sectionOf, type Group, type Section as Sort } from './group';
 import { Asks, Marks } from './Marks';
+import { Fits } from './Fits';
 import { Revision } from './Revision';
 import { QuestionRow } from './QuestionRow';
 import { grounds, Num } from '../../parts/Number';
@@ -274,6 +275,7 @@ export function PartTicket() {
           <Quiet>Press a feature to light its faces and to see its sizes. Lengths in {units}.</Quiet>
         </p>
       </Section>
+      <Fits />
       <Asks />
       {p.revised ? null : <Revision />}
       <Section aria-label="Files to take along">
