@@ -137,7 +137,8 @@ struct Notes {
 
 std::string words(const Handle(TCollection_HAsciiString) &s) { return s.IsNull() ? std::string() : std::string(s->ToCString()); }
 
-bool says_nothing(const std::string &s) { return s.empty() || s == "NONE" || s == "None" || s == "none" || s == " "; }
+// What writers put where nobody gave a name.
+bool says_nothing(const std::string &s) { return s.empty() || s.find("STEP translator") != std::string::npos || s == "NONE" || s == "None" || s == "none" || s == " "; }
 
 // The product that a solid's representation belongs to.
 std::string product_of(const Interface_Graph &graph, const Handle(Standard_Transient) &solid) {
@@ -548,6 +549,7 @@ void write_step(const Solid &a, rust::Str path) {
   quiet();
   STEPControl_Writer w;
   Interface_Static::SetCVal("write.step.schema", "AP214IS");
+  Interface_Static::SetCVal("write.step.product.name", "part");
   if (w.Transfer(a.shape, STEPControl_AsIs) != IFSelect_RetDone || w.Write(std::string(path.data(), path.size()).c_str()) != IFSelect_RetDone)
     throw std::runtime_error("the STEP file could not be written");
 }

@@ -17,7 +17,13 @@ function Form({ cutter: c }: { cutter: FormCutter }) {
   const outline = [...c.profile.map((p) => at(p[0], p[1])), ...c.profile.toReversed().map((p) => at(-p[0], p[1]))];
   return (
     <div style={{ display: 'flex', gap: 16, alignItems: 'center', margin: '4px 0' }}>
-      <svg width="150" height={Math.ceil(high * k) + 16} role="img" aria-label={`${c.what}, to scale`}>
+      <svg
+        style={{ flex: 'none' }}
+        width="150"
+        height={Math.ceil(high * k) + 16}
+        role="img"
+        aria-label={`${c.what}, to scale`}
+      >
         <path d={`M${outline.join('L')}Z`} fill={t.sunk} stroke={t.ink} strokeWidth="1.4" />
         <line x1="75" x2="75" y1="0" y2={high * k + 16} stroke={t.quiet} strokeDasharray="8 3 2 3" />
       </svg>

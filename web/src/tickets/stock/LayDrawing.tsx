@@ -70,7 +70,7 @@ export function LayDrawing({ drawing: d, width, most, views, label, small }: Pro
   const wide = cells.reduce((a, c) => a + c.to - c.from, 0);
   const high = Math.max(...cells.map((c) => c.hi - c.lo));
   // The last view has room for its words.
-  const words = small ? 0 : 30;
+  const words = small ? 0 : 50;
   const scale = Math.min((width - words - gap * (cells.length - 1) - 4) / wide, (most - head - 4) / high);
   const height = Math.ceil(high * scale + head + 5);
   let left = 2;
