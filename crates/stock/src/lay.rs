@@ -472,8 +472,7 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
         blank[a.part] = a.longest();
         let [lo, mut hi] = a.gaps();
         hi += a.longest() - a.blank;
-        let flip = |p: [f64; 2]| if a.same { p } else { [p[1], p[0]] };
-        over[a.part] = flip([lo, hi]);
+        over[a.part] = if a.same { [lo, hi] } else { [hi, lo] };
         out_roles[a.part] = if a.same { a.roles } else { [a.roles[1], a.roles[0]] };
         wants[a.part] = if a.same { a.want.clone() } else { [a.want[1].clone(), a.want[0].clone()] };
     }
@@ -916,7 +915,7 @@ fn saw_plan(w: &Wanted, piece: &Piece, plan: &Region, axes: &[Along], at: &Place
                 Vec::new()
             } else {
                 let mut loops = c.simplified(0.05).loops();
-                loops.sort_by(|a, b| b.len().cmp(&a.len()));
+                loops.sort_by_key(|l| std::cmp::Reverse(l.len()));
                 loops.first().map(|l| l.iter().map(|p| (*p - lo).to_array()).collect()).unwrap_or_default()
             };
             remnants.push(remnant(piece, Form::Plate { length: size.x, width: size.y, height, outline }));
