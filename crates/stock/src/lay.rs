@@ -279,6 +279,10 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
     let cast = if let Form::Casting { allowance: a, .. } = piece.shape { Some((a.least, a.most)) } else { None };
     let askew = lay.angle_deg.rem_euclid(360.0);
     let askew = if askew < 1e-9 { 0.0 } else { askew };
+    // Only what is sawn out of a flat piece can lie askew in it.
+    let stiff = askew != 0.0
+        && (piece.shape.is_round_bar() || matches!(piece.shape, Form::Casting { .. } | Form::Result { .. }));
+    let askew = if stiff { 0.0 } else { askew };
     let odd = askew != 0.0 || matches!(&piece.shape, Form::Plate { outline, .. } if !outline.is_empty());
     let mut axes: Vec<Along> = (0..3)
         .map(|j| {
@@ -337,7 +341,11 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
                     [Role::Bottom, Role::Top] | [Role::Held, Role::Faced] => extra - a.want[1].least.min(extra / 2.0),
                     [Role::Top, Role::Bottom] | [Role::Faced, Role::Held] => a.want[0].least.min(extra / 2.0),
                     _ => extra / 2.0,
-                } + lay.shift[j];
+                };
+                if cast.is_some() {
+                    a.from = extra / 2.0;
+                }
+                a.from += lay.shift[j];
             }
             a
         })
@@ -421,6 +429,30 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
                     );
                 }
             }
+        }
+    }
+    if stiff {
+        worse(&mut fit, Fit::TooSmall);
+        findings.push(Finding::new(
+            "stock_askew",
+            Severity::Stop,
+            format!("A part is not laid askew in a {}", piece.shape.name()),
+            "Set the angle to 0; only what is sawn out of a flat piece can lie askew in it.",
+        ));
+    }
+    for (j, a) in axes.iter().enumerate().filter(|(_, a)| a.sawn && !odd) {
+        let past = (-a.at).max(a.at + a.blank - a.have.least);
+        if past > 1e-6 {
+            worse(&mut fit, Fit::TooSmall);
+            findings.push(
+                Finding::new(
+                    "stock_small",
+                    Severity::Stop,
+                    format!("The blank lies {} mm beyond the end of the piece", trim(past)),
+                    "Shift the part back.",
+                )
+                .keyed(format!("sawn{j}")),
+            );
         }
     }
     if !inside {

@@ -382,6 +382,29 @@ fn a_casting_says_how_uneven_it_is() {
 }
 
 #[test]
+fn a_lay_beyond_the_piece_is_told() {
+    let shop = Shop::demo().unwrap();
+    let mesh = block([60.0, 36.0, 12.0]);
+    let w = wanted(&shop, &mesh, 25_920.0, mill());
+    let bar = piece("B", flat(300.0, 40.0, 25.0), Skin::Drawn);
+    let at = |x: f64| lay(&w, &bar, &Lay { way: straight(), angle_deg: 0.0, shift: [x, 0.0, 0.0] });
+    // 65 are wanted with a cut at both ends: from 100 the saw cuts twice and two ends remain.
+    let mid = at(100.0);
+    assert_eq!((mid.fit, mid.cuts.len(), mid.remnants.len()), (Fit::Fits, 2, 2), "{:?}", mid.findings);
+    for x in [-5.0, 290.0] {
+        let l = at(x);
+        assert!(
+            l.fit == Fit::TooSmall && l.findings.iter().any(|f| f.what.contains("beyond the end")),
+            "{x}: {:?}",
+            l.findings
+        );
+    }
+    let round = piece("R", Form::Round { length: Range::just(300.0), diameter: 80.0 }, Skin::Rolled);
+    let askew = lay(&w, &round, &Lay { way: straight(), angle_deg: 30.0, shift: [0.0; 3] });
+    assert!(askew.fit == Fit::TooSmall && askew.findings.iter().any(|f| f.kind == "stock_askew"));
+}
+
+#[test]
 fn nonsense_is_refused() {
     assert!(Lay { way: 24, ..Lay::default() }.fault().is_some());
     assert!(Lay { angle_deg: f64::NAN, ..Lay::default() }.fault().is_some());
