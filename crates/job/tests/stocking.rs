@@ -10,10 +10,7 @@ use shop::Shop;
 use stock::{Fit, Form, Lay, Piece, Range, Skin};
 
 fn read(shape: &Shape) -> Part {
-    let dir = tempfile::tempdir().unwrap();
-    let file = dir.path().join("p.step");
-    shape.write_step(&file).unwrap();
-    Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap()
+    Part::from_raw(&shape.read(&kernel::Meshing::default()).unwrap()).unwrap()
 }
 
 /// A pocket in a block of 40 × 30 × 10.
@@ -24,16 +21,7 @@ fn tray() -> Part {
 }
 
 fn piece(name: &str, shape: Form, skin: Skin) -> Piece {
-    Piece {
-        name: name.into(),
-        material: "aluminium-6082".into(),
-        shape,
-        skin,
-        quantity: 1,
-        cost: None,
-        remnant_of: None,
-        note: String::new(),
-    }
+    Piece::new(name, "aluminium-6082", shape, skin)
 }
 
 fn flat(length: f64, width: f64, height: f64) -> Form {

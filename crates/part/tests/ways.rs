@@ -7,10 +7,7 @@ use std::collections::BTreeMap;
 const UP: [f64; 3] = [0.0, 0.0, 1.0];
 
 fn read(shape: &Shape) -> Part {
-    let dir = tempfile::tempdir().unwrap();
-    let file = dir.path().join("p.step");
-    shape.write_step(&file).unwrap();
-    Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap()
+    Part::from_raw(&shape.read(&kernel::Meshing::default()).unwrap()).unwrap()
 }
 
 fn block(x: f64, y: f64, z: f64) -> Shape {

@@ -8,18 +8,22 @@
 //! Frame of a piece: x along its length from one end, y across from one side, z up from below; the origin is the low corner of the box
 //! around it. Lengths are mm, times min, weights kg.
 
+mod along;
+mod check;
 mod lay;
 mod piece;
 mod rank;
 mod rules;
+mod saw;
 mod square;
 mod table;
 mod view;
 
-pub use lay::{Fit, Lay, Laying, Made, SawCut, Wanted, lay, way_words, ways};
+pub use lay::{Fit, Lay, Laying, Made, Wanted, lay, way_words, ways};
 pub use piece::{Form, Piece, Range, Skin};
 pub use rank::{Candidate, candidates, proposed, why};
 pub use rules::{Allowance, Role, allowance};
+pub use saw::SawCut;
 pub use square::{Squaring, squaring};
 pub use table::{LineError, Table, read_csv, write_csv};
 pub use view::{Drawing, Loops};

@@ -174,8 +174,18 @@ impl Form {
     }
     /// Is it a cuboid?
     pub fn is_box(&self) -> bool {
-        !matches!(self, Form::Round { .. } | Form::Hex { .. } | Form::Tube { .. })
-            && !matches!(self, Form::Plate { outline, .. } if !outline.is_empty())
+        !self.is_round_bar() && !self.is_odd()
+    }
+    /// A plate with an outline of its own.
+    pub fn is_odd(&self) -> bool {
+        matches!(self, Form::Plate { outline, .. } if !outline.is_empty())
+    }
+    /// A casting's allowance, least and most, mm.
+    pub fn cast(&self) -> Option<(f64, f64)> {
+        match self {
+            Form::Casting { allowance: a, .. } => Some((a.least, a.most)),
+            _ => None,
+        }
     }
     /// Round, hexagon or tube: its section across x is no rectangle.
     pub fn is_round_bar(&self) -> bool {
@@ -273,10 +283,25 @@ pub struct Piece {
     pub note: String,
 }
 
+/// Corners of an outline at most.
+const MOST_CORNERS: usize = 500;
 /// Longest side of a piece, mm.
 const LONGEST: f64 = 12_000.0;
 
 impl Piece {
+    /// One piece with a tag, nothing else said.
+    pub fn new(name: &str, material: &str, shape: Form, skin: Skin) -> Piece {
+        Piece {
+            name: name.into(),
+            material: material.into(),
+            shape,
+            skin,
+            quantity: 1,
+            cost: None,
+            remnant_of: None,
+            note: String::new(),
+        }
+    }
     /// Skin of the faces across an axis of the piece (0 x, 1 y, 2 z).
     pub fn skin_across(&self, axis: usize) -> Skin {
         match self.shape {
@@ -336,8 +361,8 @@ impl Piece {
                         || p[0] > length + 1e-6
                         || p[1] > width + 1e-6
                 };
-                if outline.len() < 3 || outline.len() > 2000 {
-                    Some("An outline has 3 to 2000 corners".into())
+                if outline.len() < 3 || outline.len() > MOST_CORNERS {
+                    Some(format!("An outline has 3 to {MOST_CORNERS} corners"))
                 } else if outline.iter().any(out) {
                     Some("The outline's corners lie within length and width of the plate".into())
                 } else if self.shape.plan().area() < 1.0 {
@@ -356,16 +381,7 @@ mod tests {
     use super::*;
 
     fn piece(shape: Form) -> Piece {
-        Piece {
-            name: "A".into(),
-            material: "brass".into(),
-            shape,
-            skin: Skin::Drawn,
-            quantity: 1,
-            cost: None,
-            remnant_of: None,
-            note: String::new(),
-        }
+        Piece::new("A", "brass", shape, Skin::Drawn)
     }
 
     #[test]

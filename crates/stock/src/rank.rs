@@ -1,7 +1,7 @@
 //! Every piece of the rack with its best lay, the best first.
 
 use crate::lay::{Fit, Lay, Laying, Made, Wanted, lay, ways};
-use crate::piece::{Form, Piece};
+use crate::piece::Piece;
 use geom::DVec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -51,13 +51,11 @@ pub fn candidates(w: &Wanted, pieces: &[Piece]) -> Vec<Candidate> {
         .filter(|p| p.material == w.material.id && p.quantity > 0 && p.fault().is_none())
         .map(|p| {
             let mut all: Vec<Laying> = ways.iter().map(|&way| lay(w, p, &Lay { way, ..Lay::default() })).collect();
-            if matches!(&p.shape, Form::Plate { outline, .. } if !outline.is_empty())
-                && all.iter().all(|l| l.fit == Fit::TooSmall)
-            {
+            if p.shape.is_odd() && all.iter().all(|l| l.fit == Fit::TooSmall) {
                 let flat: Vec<usize> = ways.iter().copied().filter(|&i| upright(w, i)).collect();
                 for way in flat {
                     all.extend(
-                        (1..12).map(|k| lay(w, p, &Lay { way, angle_deg: 15.0 * f64::from(k), shift: [0.0; 3] })),
+                        angles(p).into_iter().map(|angle_deg| lay(w, p, &Lay { way, angle_deg, shift: [0.0; 3] })),
                     );
                 }
             }
@@ -84,6 +82,22 @@ pub fn candidates(w: &Wanted, pieces: &[Piece]) -> Vec<Candidate> {
             .then(a.piece.name.cmp(&b.piece.name))
     });
     out
+}
+
+/// Angles worth trying in an odd outline, degrees: along each of its edges, and in steps between.
+fn angles(p: &Piece) -> Vec<f64> {
+    let mut out: Vec<f64> = (1..12).map(|k| 15.0 * f64::from(k)).collect();
+    for l in p.shape.plan().loops() {
+        for k in 0..l.len() {
+            let d = l[(k + 1) % l.len()] - l[k];
+            out.extend([0.0, 90.0].map(|by| (d.y.atan2(d.x).to_degrees() + by).rem_euclid(180.0)));
+        }
+    }
+    out.sort_by(f64::total_cmp);
+    out.dedup_by(|a, b| (*a - *b).abs() < 0.01);
+    // A torch-cut edge of hundreds of short lines would have as many.
+    let step = out.len().div_ceil(40);
+    out.into_iter().step_by(step).collect()
 }
 
 fn upright(w: &Wanted, way: usize) -> bool {

@@ -81,7 +81,6 @@ pub(crate) fn drawing(
     at: &Placement,
     blank_at: &Placement,
     blank: [(f64, f64); 3],
-    askew: bool,
 ) -> Drawing {
     let e = piece.shape.envelope().map(|r| (0.0, r.most));
     let swap = |l: Vec<Vec<DVec2>>| {
@@ -99,10 +98,11 @@ pub(crate) fn drawing(
     } else {
         piece.shape.plan().loops()
     };
-    let _ = askew;
+    let section = plain(piece.shape.section().loops());
+    let end = if piece.shape.is_round_bar() { section.clone() } else { plain(rect(span(1), b[2])) };
     Drawing {
-        piece: [plain(plan), plain(rect(e[0], e[2])), plain(piece.shape.section().loops())],
-        blank: [plain(vec![corners.to_vec()]), plain(rect(span(0), b[2])), plain(rect(span(1), b[2]))],
+        piece: [plain(plan), plain(rect(e[0], e[2])), section],
+        blank: [plain(vec![corners.to_vec()]), plain(rect(span(0), b[2])), end],
         // Seen from the front, x runs to the right and z up; the outline along y comes as (z, x).
         part: [plain(outline(w, at, 2)), plain(swap(outline(w, at, 1))), plain(outline(w, at, 0))],
         joints: piece.shape.joints(),

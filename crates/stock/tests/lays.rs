@@ -49,16 +49,7 @@ fn mill() -> Made {
 }
 
 fn piece(name: &str, shape: Form, skin: Skin) -> Piece {
-    Piece {
-        name: name.into(),
-        material: "aluminium-6082".into(),
-        shape,
-        skin,
-        quantity: 1,
-        cost: None,
-        remnant_of: None,
-        note: String::new(),
-    }
+    Piece::new(name, "aluminium-6082", shape, skin)
 }
 
 fn flat(length: f64, width: f64, height: f64) -> Form {
@@ -331,6 +322,72 @@ fn askew_on_an_odd_plate() {
     // Ranked by itself, it is laid askew.
     let c = candidates(&w, std::slice::from_ref(&p));
     assert!(c[0].laying.fit == Fit::Fits && c[0].laying.lay.angle_deg > 0.0);
+}
+
+/// The blank that just fits is found, one a hundredth larger is not; turned by any angle it is the same with the outline turned along.
+#[test]
+fn a_blank_that_just_fits_an_odd_plate_is_found() {
+    let shop = Shop::demo().unwrap();
+    let mesh = block([40.0, 20.0, 6.0]);
+    let w = wanted(&shop, &mesh, 4800.0, mill());
+    let blank = lay(
+        &w,
+        &piece(
+            "big",
+            Form::Plate {
+                length: 200.0,
+                width: 200.0,
+                height: 20.0,
+                outline: vec![[0.0, 0.0], [200.0, 0.0], [200.0, 199.0], [0.0, 200.0]],
+            },
+            Skin::Rolled,
+        ),
+        &Lay { way: straight(), ..Lay::default() },
+    )
+    .blank;
+    for deg in [0.0_f64, 12.5, 45.0, 101.0] {
+        for (grow, fits) in [(0.0, true), (-0.01, false)] {
+            // A notched outline whose only place is a pocket of the blank's own size at its far end.
+            let (a, b) = (blank[0] + grow, blank[1] + grow);
+            let shape = [
+                [0.0, 0.0],
+                [90.0, 0.0],
+                [90.0, 10.0],
+                [60.0 + a, 10.0],
+                [60.0 + a, 10.0 + b],
+                [60.0, 10.0 + b],
+                [60.0, 10.0],
+                [0.0, 10.0],
+            ];
+            let shape = if a > 30.0 { shape } else { unreachable!() };
+            let shape: Vec<[f64; 2]> = shape.into_iter().filter(|p| p[0] < 89.0 || p[1] > 0.5).collect();
+            let turned: Vec<DVec2> =
+                shape.iter().map(|p| DVec2::from_angle(deg.to_radians()).rotate(DVec2::from_array(*p))).collect();
+            let low = turned.iter().copied().reduce(DVec2::min).unwrap();
+            let size = turned.iter().copied().reduce(DVec2::max).unwrap() - low;
+            let outline = turned.iter().map(|p| (*p - low).to_array()).collect();
+            let p = piece("pocket", Form::Plate { length: size.x, width: size.y, height: 20.0, outline }, Skin::Rolled);
+            let l = lay(&w, &p, &Lay { way: straight(), angle_deg: deg, shift: [0.0; 3] });
+            assert_eq!(l.fit == Fit::Fits, fits, "{deg}° {grow}: {:?}", l.findings);
+        }
+    }
+}
+
+#[test]
+fn the_rest_of_a_rest_keeps_a_short_tag() {
+    let shop = Shop::demo().unwrap();
+    let mesh = block([60.0, 36.0, 12.0]);
+    let w = wanted(&shop, &mesh, 25_920.0, mill());
+    let mut p = piece(
+        &"A very long tag that somebody wrote on the whole bar itself".repeat(1),
+        flat(3000.0, 40.0, 25.0),
+        Skin::Drawn,
+    );
+    for _ in 0..6 {
+        p = lay(&w, &p, &Lay { way: straight(), ..Lay::default() }).remnants[0].clone();
+        assert_eq!(p.fault(), None);
+        assert_eq!(p.name.matches("rest").count(), 1, "{}", p.name);
+    }
 }
 
 #[test]
