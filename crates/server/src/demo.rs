@@ -5,7 +5,6 @@ use crate::db::{Conn, Db, last_id, now};
 use crate::fault::Fault;
 use crate::http::routes_read_model as read_model;
 use crate::people::Me;
-use crate::rack::RackAct;
 use crate::{decide, jobs as job_rows, people};
 use diesel::prelude::*;
 use job::cache::hex;
@@ -56,7 +55,7 @@ pub fn load(db: &Db, rack: &Path, folders: &[&Path], reader: &Path) -> Result<us
         for (name, owner) in PEOPLE {
             people::add(c, id, name, PASSWORD, owner)?;
         }
-        fill_rack(c, id, rack, &data)?;
+        fill_rack(c, id, rack)?;
         Ok(id)
     })?;
     let jobs_there: i64 = db.act(|c| Ok(jobs::table.filter(jobs::shop_id.eq(shop)).count().get_result(c)?))?;
@@ -91,14 +90,13 @@ fn owner(c: &mut Conn, shop: i64) -> Result<Me, Fault> {
     Ok(Me { id: p.id, name: p.name, owner: true, shop_id: shop, shop: SHOP.into(), units: "mm".into() })
 }
 
-fn fill_rack(c: &mut Conn, shop: i64, table: &Path, data: &Shop) -> Result<(), Fault> {
+fn fill_rack(c: &mut Conn, shop: i64, table: &Path) -> Result<(), Fault> {
     let text = std::fs::read_to_string(table).map_err(|e| Fault::internal(format!("{}: {e}", table.display())))?;
-    let read = stock::read_csv(&text, &crate::rack::materials(data));
-    if let Some(e) = read.errors.first() {
+    let me = owner(c, shop)?;
+    if let Some(e) = crate::rack::preview(c, &me, &text)?.errors.first() {
         return Err(Fault::internal(format!("{}, line {}: {}", table.display(), e.line, e.what)));
     }
-    let me = owner(c, shop)?;
-    crate::rack::act(c, &me, &RackAct::Import { pieces: read.pieces })
+    crate::rack::import(c, &me, &text)
 }
 
 /// Models of these folders, but for new revisions of a part ("-b"), which belong to a job that is there.

@@ -4,9 +4,11 @@ mod events;
 mod export;
 mod routes;
 mod session;
+mod stock;
 
-pub use routes::{Measure, NewPerson, PersonCard, ShopChange, TryLay, read_model as routes_read_model};
+pub use routes::{Measure, NewPerson, PersonCard, ShopChange, read_model as routes_read_model};
 pub use session::Signed;
+pub use stock::TryLay;
 
 use crate::db::Db;
 use actix_web::dev::Service;

@@ -46,11 +46,6 @@ pub enum RackAct {
         /// What returns.
         remnants: Vec<Piece>,
     },
-    /// Good lines of a table: new tags are added, known ones replaced.
-    Import {
-        /// From the table.
-        pieces: Vec<Piece>,
-    },
 }
 
 /// An act that was done.
@@ -127,26 +122,19 @@ fn set(c: &mut Conn, shop: i64, tag: &str, to: Option<&Piece>) -> Result<(), Fau
     Ok(())
 }
 
-type ActRow = (i64, i64, NaiveDateTime, String, String, Option<i64>, Option<i64>);
+/// Number, person, what it takes back, what it makes again.
+type ActRow = (i64, i64, Option<i64>, Option<i64>);
 
 fn acts(c: &mut Conn, shop: i64) -> Result<Vec<ActRow>, Fault> {
     Ok(rack_acts::table
         .filter(rack_acts::shop_id.eq(shop))
         .order(rack_acts::id)
-        .select((
-            rack_acts::id,
-            rack_acts::person_id,
-            rack_acts::at,
-            rack_acts::words,
-            rack_acts::changes,
-            rack_acts::undoes,
-            rack_acts::redoes,
-        ))
+        .select((rack_acts::id, rack_acts::person_id, rack_acts::undoes, rack_acts::redoes))
         .load(c)?)
 }
 
 fn my_stacks(rows: &[ActRow], person: i64) -> (Vec<i64>, Vec<i64>) {
-    stacks_of(rows.iter().filter(|r| r.1 == person).map(|r| (r.0, r.5, r.6)))
+    stacks_of(rows.iter().filter(|r| r.1 == person).map(|r| (r.0, r.2, r.3)))
 }
 
 /// The rack.
@@ -157,20 +145,24 @@ pub fn sheet(c: &mut Conn, me: &Me) -> Result<RackSheet, Fault> {
     let names: Vec<(i64, String)> =
         people::table.filter(people::shop_id.eq(me.shop_id)).select((people::id, people::name)).load(c)?;
     let (undo, redo) = my_stacks(&rows, me.id);
-    let words = |id: Option<&i64>| id.and_then(|i| rows.iter().find(|r| r.0 == *i)).map(|r| r.3.clone());
+    let mut words = |id: Option<&i64>| -> Result<Option<String>, Fault> {
+        id.map(|i| Ok(rack_acts::table.find(i).select(rack_acts::words).first(c)?)).transpose()
+    };
+    let (undo, redo) = (words(undo.last())?, words(redo.last())?);
+    let last: Vec<(i64, NaiveDateTime, String)> = rack_acts::table
+        .filter(rack_acts::shop_id.eq(me.shop_id))
+        .order(rack_acts::id.desc())
+        .limit(30)
+        .select((rack_acts::person_id, rack_acts::at, rack_acts::words))
+        .load(c)?;
+    let who = |p: i64| names.iter().find(|n| n.0 == p).map_or_else(String::new, |n| n.1.clone());
     Ok(RackSheet {
-        undo: words(undo.last()),
-        redo: words(redo.last()),
+        undo,
+        redo,
         revision: rows.last().map_or(0, |r| r.0),
-        acts: rows
-            .iter()
-            .rev()
-            .take(30)
-            .map(|r| RackEntry {
-                words: r.3.clone(),
-                who: names.iter().find(|n| n.0 == r.1).map_or_else(String::new, |n| n.1.clone()),
-                at: job_rows::stamp(r.2),
-            })
+        acts: last
+            .into_iter()
+            .map(|(p, at, words)| RackEntry { words, who: who(p), at: job_rows::stamp(at) })
             .collect(),
         pieces: list,
     })
@@ -289,29 +281,50 @@ pub fn act(c: &mut Conn, me: &Me, a: &RackAct) -> Result<(), Fault> {
             }
             record(c, me, &words, &changes, *job, None, None)
         }
-        RackAct::Import { pieces } => {
-            if pieces.is_empty() {
-                return Err(Fault::Bad("The table has no good line".into()));
-            }
-            if pieces.len() > MOST {
-                return Err(Fault::Bad(format!("A table has at most {MOST} lines")));
-            }
-            let mut changes = Vec::new();
-            for p in pieces {
-                let p = sound(p, &shop)?;
-                let before = one(c, me.shop_id, &p.name)?;
-                if before.as_ref() != Some(&p) {
-                    changes.push(Change { tag: p.name.clone(), before, after: Some(p) });
-                }
-            }
-            record(c, me, &format!("{} lines of a table", pieces.len()), &changes, None, None, None)
-        }
     }
 }
 
-fn turn_back(c: &mut Conn, me: &Me, id: i64, back: bool, rows: &[ActRow]) -> Result<(), Fault> {
-    let row = rows.iter().find(|r| r.0 == id).ok_or(Fault::NoSuch("act"))?;
-    let changes: Vec<Change> = serde_json::from_str(&row.4).map_err(|e| Fault::internal(e.to_string()))?;
+/// The good lines of a table: new tags are added, known ones replaced.
+pub fn import(c: &mut Conn, me: &Me, text: &str) -> Result<(), Fault> {
+    lock(c, me.shop_id)?;
+    let pieces = looked_through(c, me, text)?.pieces;
+    if pieces.is_empty() {
+        return Err(Fault::Bad("The table has no good line".into()));
+    }
+    if pieces.len() > MOST {
+        return Err(Fault::Bad(format!("A table has at most {MOST} lines")));
+    }
+    let lines = pieces.len();
+    let there = all(c, me.shop_id)?;
+    let changes: Vec<Change> = pieces
+        .into_iter()
+        .map(|p| Change {
+            tag: p.name.clone(),
+            before: there.iter().find(|t| t.name == p.name).cloned(),
+            after: Some(p),
+        })
+        .filter(|x| x.before != x.after)
+        .collect();
+    let words = if lines == 1 { "1 line of a table".into() } else { format!("{lines} lines of a table") };
+    record(c, me, &words, &changes, None, None, None)
+}
+
+fn looked_through(c: &mut Conn, me: &Me, text: &str) -> Result<Table, Fault> {
+    let r = job_rows::newest_shop_revision(c, me.shop_id)?;
+    let shop = job_rows::shop_of(c, r)?;
+    let materials: Vec<(String, String)> = shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect();
+    Ok(stock::read_csv(text, &materials))
+}
+
+/// What an act did to each piece, and its words.
+fn changes_of(c: &mut Conn, id: i64) -> Result<(Vec<Change>, String), Fault> {
+    let (json, words): (String, String) =
+        rack_acts::table.find(id).select((rack_acts::changes, rack_acts::words)).first(c)?;
+    Ok((serde_json::from_str(&json).map_err(|e| Fault::internal(e.to_string()))?, words))
+}
+
+fn turn_back(c: &mut Conn, me: &Me, id: i64, back: bool) -> Result<(), Fault> {
+    let (changes, words) = changes_of(c, id)?;
     let mut out = Vec::new();
     for ch in changes {
         let (from, to) = if back { (ch.after, ch.before) } else { (ch.before, ch.after) };
@@ -321,7 +334,7 @@ fn turn_back(c: &mut Conn, me: &Me, id: i64, back: bool, rows: &[ActRow]) -> Res
         out.push(Change { tag: ch.tag, before: from, after: to });
     }
     let (word, undoes, redoes) = if back { ("taken back", Some(id), None) } else { ("made again", None, Some(id)) };
-    record(c, me, &format!("{word}: {}", row.3), &out, None, undoes, redoes)
+    record(c, me, &format!("{word}: {words}"), &out, None, undoes, redoes)
 }
 
 /// Take back one's own last act, if its pieces are as it left them.
@@ -329,7 +342,7 @@ pub fn undo(c: &mut Conn, me: &Me) -> Result<(), Fault> {
     lock(c, me.shop_id)?;
     let rows = acts(c, me.shop_id)?;
     let last = *my_stacks(&rows, me.id).0.last().ok_or(Fault::Nothing("There is nothing of yours to undo"))?;
-    turn_back(c, me, last, true, &rows)
+    turn_back(c, me, last, true)
 }
 
 /// Make again what was taken back last.
@@ -337,19 +350,12 @@ pub fn redo(c: &mut Conn, me: &Me) -> Result<(), Fault> {
     lock(c, me.shop_id)?;
     let rows = acts(c, me.shop_id)?;
     let last = *my_stacks(&rows, me.id).1.last().ok_or(Fault::Nothing("There is nothing to redo"))?;
-    turn_back(c, me, last, false, &rows)
-}
-
-/// Materials of a shop, ids and names, as a table may call them.
-pub fn materials(shop: &Shop) -> Vec<(String, String)> {
-    shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect()
+    turn_back(c, me, last, false)
 }
 
 /// Look a table through.
 pub fn preview(c: &mut Conn, me: &Me, text: &str) -> Result<RackPreview, Fault> {
-    let r = job_rows::newest_shop_revision(c, me.shop_id)?;
-    let shop = job_rows::shop_of(c, r)?;
-    let Table { pieces, errors, .. } = stock::read_csv(text, &materials(&shop));
+    let Table { pieces, errors, .. } = looked_through(c, me, text)?;
     let there = all(c, me.shop_id)?;
     let known = pieces.iter().filter(|p| there.iter().any(|t| t.name == p.name)).map(|p| p.name.clone()).collect();
     Ok(RackPreview { pieces, known, errors })
@@ -358,15 +364,14 @@ pub fn preview(c: &mut Conn, me: &Me, text: &str) -> Result<RackPreview, Fault> 
 /// Tags of the pieces that were taken for a job, and not put back.
 pub fn taken_for(c: &mut Conn, me: &Me, job: i64) -> Result<Vec<String>, Fault> {
     let rows = acts(c, me.shop_id)?;
-    let (standing, _) = stacks_of(rows.iter().map(|r| (r.0, r.5, r.6)));
+    let (standing, _) = stacks_of(rows.iter().map(|r| (r.0, r.2, r.3)));
     let mine: Vec<i64> = rack_acts::table
         .filter(rack_acts::shop_id.eq(me.shop_id).and(rack_acts::job_id.eq(job)))
         .select(rack_acts::id)
         .load(c)?;
     let mut out = Vec::new();
-    for r in rows.iter().filter(|r| mine.contains(&r.0) && standing.contains(&r.0)) {
-        let changes: Vec<Change> = serde_json::from_str(&r.4).map_err(|e| Fault::internal(e.to_string()))?;
-        out.extend(changes.into_iter().filter(|x| x.before.is_some()).map(|x| x.tag));
+    for id in mine.into_iter().filter(|id| standing.contains(id)) {
+        out.extend(changes_of(c, id)?.0.into_iter().filter(|x| x.before.is_some()).map(|x| x.tag));
     }
     Ok(out)
 }

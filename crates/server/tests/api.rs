@@ -535,12 +535,23 @@ fn tables_are_looked_through_before_they_are_taken() {
     assert_eq!((p["pieces"].as_array().unwrap().len(), p["errors"][0]["line"].as_u64()), (1, Some(3)));
     assert!(p["errors"][0]["what"].as_str().unwrap().contains("length"));
     assert_eq!(ida.json("/api/rack")["pieces"].as_array().unwrap().len(), 0, "looking changes nothing");
-    assert_eq!(ida.post("/api/rack", &json!({"act": "import", "pieces": p["pieces"]})).status(), 200);
+    let take = |text: &str| ida.agent.post(format!("{}/api/rack/import", ida.at)).send(text.as_bytes()).unwrap();
+    assert_eq!(
+        take("tag,form,material,length,width,height\nA,flat,brass,300,40,20\nB,flat,brass,,40,20\n").status(),
+        200
+    );
     let mut out = String::new();
     std::io::Read::read_to_string(&mut ida.get("/api/rack.csv").into_body().into_reader(), &mut out).unwrap();
     assert!(out.starts_with("tag,form,material") && out.contains("A,flat,brass"), "{out}");
     let again = look(&out);
     assert_eq!((again["known"][0].as_str(), again["errors"].as_array().unwrap().len()), (Some("A"), 0));
+    // A whole shop's rack at once, and back out again.
+    let many: String = (0..1500).map(|k| format!("M{k},flat,brass,300,40,{}\n", 5 + k % 50)).collect();
+    assert_eq!(take(&format!("tag,form,material,length,width,height\n{many}")).status(), 200);
+    assert_eq!(ida.json("/api/rack")["pieces"].as_array().unwrap().len(), 1501);
+    assert_eq!(ida.post("/api/rack/undo", &Value::Null).status(), 200);
+    assert_eq!(ida.json("/api/rack")["pieces"].as_array().unwrap().len(), 1);
+    assert_eq!(refusal(take("tag,form,material\n")).0, 400);
     let bad = ida.agent.post(format!("{}/api/rack/preview", ida.at)).send(&[0xff_u8, 0xfe, 0x41][..]).unwrap();
     assert!(refusal(bad).2.contains("UTF-8"));
 }

@@ -1,15 +1,18 @@
 import { FileTrigger } from 'react-aria-components';
 import { api } from '../api';
-import type { Piece, RackPreview } from '../api/types';
+import type { RackPreview } from '../api/types';
 import { refuse } from '../frame/settings';
 import { Button, Line, Quiet, Rows } from '../parts/basics';
 
+/** A table with what was found in it. */
+export type LookedThrough = RackPreview & { file: File };
+
 interface Props {
-  preview: RackPreview | null;
-  setPreview: (p: RackPreview | null) => void;
+  preview: LookedThrough | null;
+  setPreview: (p: LookedThrough | null) => void;
   /** Look a file through. */
   look: (f: File) => void;
-  onTake: (pieces: Piece[]) => void;
+  onTake: (p: LookedThrough) => void;
 }
 
 const lines = (n: number) => `${n} good line${n === 1 ? '' : 's'}`;
@@ -62,7 +65,7 @@ export function Import({ preview, setPreview, look, onTake }: Props) {
               $main
               isDisabled={preview.pieces.length === 0}
               onPress={() => {
-                onTake(preview.pieces);
+                onTake(preview);
                 setPreview(null);
               }}
             >

@@ -38,6 +38,9 @@ interface Props {
 /** A piece, new or changed. */
 export function PieceForm({ piece, was, materials, onDone, onRemove, onUse, onLeave }: Props) {
   const [p, setP] = useState(piece);
+  /** The same piece with something else in its form. */
+  const shaped = (form: FormName, change: Partial<Piece['shape']>): Piece =>
+    p.shape.form === form ? { ...p, shape: { ...p.shape, ...change } as Piece['shape'] } : p;
   const words = (label: string, value: string, set: (v: string) => Piece, hint = '') => (
     <label style={{ display: 'contents' }}>
       <Quiet>{label}</Quiet>
@@ -98,21 +101,13 @@ export function PieceForm({ piece, was, materials, onDone, onRemove, onUse, onLe
           />
         </div>
       ))}
-      {p.shape.form === 'result' && p.shape.form === 'result'
-        ? words('Job', p.shape.job, (job) => ({
-            ...p,
-            shape: p.shape.form === 'result' ? { ...p.shape, job } : p.shape,
-          }))
-        : null}
+      {p.shape.form === 'result' ? words('Job', p.shape.job, (job) => shaped('result', { job })) : null}
       {p.shape.form === 'plate' && p.shape.outline.length > 0 ? (
         <>
           <Quiet>Outline</Quiet>
           <Line>
             <span>{p.shape.outline.length} corners</span>
-            <Button
-              $small
-              onPress={() => setP({ ...p, shape: p.shape.form === 'plate' ? { ...p.shape, outline: [] } : p.shape })}
-            >
+            <Button $small onPress={() => setP(shaped('plate', { outline: [] }))}>
               It is square again
             </Button>
           </Line>

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useMemo, useState } from 'react';
+import { useCallback, useMemo, useState } from 'react';
 import { DropZone } from 'react-aria-components';
 import { useNavigate } from 'react-router';
 import styled from 'styled-components';
@@ -11,7 +11,7 @@ import { useShortcuts } from '../frame/shortcuts';
 import { Top } from '../frame/Top';
 import { formWords, newPiece, skinWords } from '../model/pieces';
 import { Button, Kbd, Line, Link, Quiet, Rows, Section, Sr, Table } from '../parts/basics';
-import { Import } from './Import';
+import { Import, type LookedThrough } from './Import';
 import { PieceForm } from './PieceForm';
 
 const Page = styled.div`
@@ -66,41 +66,43 @@ export function ShopPage({ me }: { me: Me }) {
   const rack = useQuery(rackQuery);
   const shop = useQuery(shopQuery);
   const [form, setForm] = useState<{ piece: Piece; was: string | null; key: number } | null>(null);
-  const [preview, setPreview] = useState<RackPreview | null>(null);
+  const [preview, setPreview] = useState<LookedThrough | null>(null);
   const [find, setFind] = useState('');
   const [keys, setKeys] = useState(false);
   const units = me.units === 'inch' ? 'inch' : 'mm';
 
-  const post = async (path: string, body: unknown, done: string) => {
-    try {
-      client.setQueryData(rackQuery.queryKey, await api.post<RackSheet>(path, body));
-      tell('done', done);
-      return true;
-    } catch (e) {
-      refuse(e);
-      await client.invalidateQueries({ queryKey: rackQuery.queryKey });
-      return false;
-    }
-  };
+  const post = useCallback(
+    async (path: string, body: unknown, done: string) => {
+      try {
+        client.setQueryData(rackQuery.queryKey, await api.post<RackSheet>(path, body));
+        tell('done', done);
+        return true;
+      } catch (e) {
+        refuse(e);
+        await client.invalidateQueries({ queryKey: rackQuery.queryKey });
+        return false;
+      }
+    },
+    [client],
+  );
   const look = async (f: File) => {
     try {
-      setPreview(await api.post<RackPreview>('/api/rack/preview', f));
+      setPreview({ file: f, ...(await api.post<RackPreview>('/api/rack/preview', f)) });
     } catch (e) {
       refuse(e);
     }
   };
   const act = (a: RackAct, done: string) => post('/api/rack', a, done);
-  const undo = () => void post('/api/rack/undo', null, `Undone: ${rack.data?.undo ?? ''}`);
-  const redo = () => void post('/api/rack/redo', null, `Made again: ${rack.data?.redo ?? ''}`);
+  const { undo: last = null, redo: next = null } = rack.data ?? {};
+  const undo = useCallback(() => void (last && post('/api/rack/undo', null, `Undone: ${last}`)), [last, post]);
+  const redo = useCallback(() => void (next && post('/api/rack/redo', null, `Made again: ${next}`)), [next, post]);
   const open = (piece: Piece, was: string | null) => setForm({ piece, was, key: Date.now() });
   const first = shop.data?.materials[0]?.id ?? '';
 
   useShortcuts(
     useMemo(
       () => ({ '?': () => setKeys(true), b: () => void navigate('/'), z: undo, y: redo }),
-      // Undo and redo say what they did, which changes with the rack.
-      // eslint-disable-next-line react-hooks/exhaustive-deps
-      [navigate, rack.data],
+      [navigate, undo, redo],
     ),
   );
 
@@ -114,11 +116,11 @@ export function ShopPage({ me }: { me: Me }) {
     <UnitsContext value={units}>
       <Page>
         <Top me={me} title={me.shop} words="Shop: the rack">
-          <Button $small onPress={undo} isDisabled={!rack.data?.undo}>
-            Undo <Sr>{rack.data?.undo}</Sr> <Kbd>Z</Kbd>
+          <Button $small onPress={undo} isDisabled={!last}>
+            Undo <Sr>{last}</Sr> <Kbd>Z</Kbd>
           </Button>
-          <Button $small onPress={redo} isDisabled={!rack.data?.redo}>
-            Redo <Sr>{rack.data?.redo}</Sr> <Kbd>Y</Kbd>
+          <Button $small onPress={redo} isDisabled={!next}>
+            Redo <Sr>{next}</Sr> <Kbd>Y</Kbd>
           </Button>
           <Button $small onPress={() => void navigate('/')}>
             To the bench <Kbd>B</Kbd>
@@ -240,7 +242,7 @@ export function ShopPage({ me }: { me: Me }) {
                 preview={preview}
                 look={(f) => void look(f)}
                 setPreview={setPreview}
-                onTake={(p) => void act({ act: 'import', pieces: p }, `${p.length} pieces came from the table`)}
+                onTake={(p) => void post('/api/rack/import', p.file, `${p.pieces.length} pieces came from the table`)}
               />
             </Section>
             <Section aria-label="What was done">

@@ -7,7 +7,6 @@ use crate::decide::{self, Decide, Revision};
 use crate::fault::Fault;
 use crate::jobs::{self, JobCard, JobChange, JobState};
 use crate::people::{self, Me, SignIn};
-use crate::rack::{self, RackAct, RackPreview, RackSheet};
 use crate::work::Names;
 use crate::{blobs, queue};
 use ::shop::Shop;
@@ -19,7 +18,7 @@ use diesel::prelude::*;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
-type Answer<T> = Result<Json<T>, Fault>;
+pub(super) type Answer<T> = Result<Json<T>, Fault>;
 
 /// Register everything.
 pub fn all(c: &mut ServiceConfig) {
@@ -49,16 +48,9 @@ pub fn all(c: &mut ServiceConfig) {
         .service(revise)
         .service(mesh_before)
         .service(super::export::export)
+        .configure(super::stock::all)
         .service(beside)
         .service(mesh_others)
-        .service(stock_bench)
-        .service(try_lay)
-        .service(rack_now)
-        .service(rack_act)
-        .service(rack_undo)
-        .service(rack_redo)
-        .service(rack_preview)
-        .service(rack_csv)
         .service(mesh)
         .service(picture_route)
         .service(model_route)
@@ -454,100 +446,6 @@ async fn mesh_others(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> R
         return Err(Fault::NoSuch("other solid"));
     }
     Ok(HttpResponse::Ok().content_type("application/octet-stream").body(job::sheet::mesh_bytes(&all)))
-}
-
-/// The rack for a job: its pieces ranked, the part laid into each. It needs no plan.
-#[get("/api/jobs/{id}/stock")]
-async fn stock_bench(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<job::StockBench> {
-    let (db, reader, id) = (house.db.clone(), house.reader.clone(), *id);
-    let work = actix_web::web::block(move || {
-        let (job, settled, shop, pieces, taken) = db.act(|c| {
-            let job = jobs::of(c, &me, id)?;
-            let settled = jobs::with_offer(&job, jobs::settled(c, id)?);
-            let (shop, pieces) = (jobs::shop_of(c, job.shop_revision_id)?, rack::all(c, me.shop_id)?);
-            let taken = rack::taken_for(c, &me, id)?;
-            Ok((job, settled, shop, pieces, taken))
-        })?;
-        let part = crate::work::part_of(&db, &reader, &job, &settled)?;
-        job::stocking::bench(&part, &shop, &settled, &pieces, &taken).map_err(|e| Fault::Bad(e.to_string()))
-    });
-    Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))??))
-}
-
-/// A lay to try.
-#[derive(Debug, Clone, Deserialize, TS)]
-pub struct TryLay {
-    /// The piece.
-    pub piece: stock::Piece,
-    /// The part in it.
-    pub lay: stock::Lay,
-}
-
-#[post("/api/jobs/{id}/lay")]
-async fn try_lay(Signed(me): Signed, house: Data<House>, id: Path<i64>, b: Json<TryLay>) -> Answer<stock::Laying> {
-    let (db, reader, id, t) = (house.db.clone(), house.reader.clone(), *id, b.into_inner());
-    if let Some(why) = t.piece.fault().or_else(|| t.lay.fault()) {
-        return Err(Fault::Bad(why));
-    }
-    let work = actix_web::web::block(move || {
-        let (job, settled, shop) = db.act(|c| {
-            let job = jobs::of(c, &me, id)?;
-            let (settled, shop) = (jobs::settled(c, id)?, jobs::shop_of(c, job.shop_revision_id)?);
-            Ok((job, settled, shop))
-        })?;
-        let part = crate::work::part_of(&db, &reader, &job, &settled)?;
-        job::stocking::try_lay(&part, &shop, &settled, &t.piece, &t.lay).map_err(|e| Fault::Bad(e.to_string()))
-    });
-    Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))??))
-}
-
-#[get("/api/rack")]
-async fn rack_now(Signed(me): Signed, house: Data<House>) -> Answer<RackSheet> {
-    Ok(Json(house.db.run(move |c| rack::sheet(c, &me)).await?))
-}
-
-#[post("/api/rack")]
-async fn rack_act(Signed(me): Signed, house: Data<House>, b: Json<RackAct>) -> Answer<RackSheet> {
-    let done = house.db.run(move |c| {
-        rack::act(c, &me, &b)?;
-        rack::sheet(c, &me)
-    });
-    Ok(Json(done.await?))
-}
-
-#[post("/api/rack/undo")]
-async fn rack_undo(Signed(me): Signed, house: Data<House>) -> Answer<RackSheet> {
-    let done = house.db.run(move |c| {
-        rack::undo(c, &me)?;
-        rack::sheet(c, &me)
-    });
-    Ok(Json(done.await?))
-}
-
-#[post("/api/rack/redo")]
-async fn rack_redo(Signed(me): Signed, house: Data<House>) -> Answer<RackSheet> {
-    let done = house.db.run(move |c| {
-        rack::redo(c, &me)?;
-        rack::sheet(c, &me)
-    });
-    Ok(Json(done.await?))
-}
-
-/// Look a table through; nothing is changed.
-#[post("/api/rack/preview")]
-async fn rack_preview(Signed(me): Signed, house: Data<House>, body: Bytes) -> Answer<RackPreview> {
-    if body.len() > 4 << 20 {
-        return Err(Fault::TooLarge("A table is at most 4 MB large".into()));
-    }
-    let text = String::from_utf8(body.to_vec())
-        .map_err(|_| Fault::Bad("The file is no text in UTF-8; save the table as CSV (UTF-8)".into()))?;
-    Ok(Json(house.db.run(move |c| rack::preview(c, &me, &text)).await?))
-}
-
-#[get("/api/rack.csv")]
-async fn rack_csv(Signed(me): Signed, house: Data<House>) -> Result<HttpResponse, Fault> {
-    let text = house.db.run(move |c| Ok(stock::write_csv(&rack::sheet(c, &me)?.pieces))).await?;
-    Ok(download("rack.csv", "text/csv; charset=utf-8", text.into_bytes()))
 }
 
 #[get("/api/jobs/{id}/mesh")]

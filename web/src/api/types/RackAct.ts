@@ -28,8 +28,4 @@ job: number | null,
 /**
  * What returns.
  */
-remnants: Array<Piece>, } | { "act": "import", 
-/**
- * From the table.
- */
-pieces: Array<Piece>, };
+remnants: Array<Piece>, };

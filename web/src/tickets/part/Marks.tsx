@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { Ask } from '../../api/types';
 import { usePart } from '../../frame/part';
 import { useUnits } from '../../frame/settings';
+import { keyOf } from '../../model/key';
 import { say } from '../../model/units';
 import { Button, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
 import { Stamp } from '../../parts/Stamp';
@@ -124,10 +125,7 @@ export function Asks() {
           aria-label="A question to the owner of the drawing"
           onSubmit={(e) => {
             e.preventDefault();
-            const id = `q${part.asks.length + 1}-${form.text
-              .toLowerCase()
-              .replace(/[^a-z0-9]+/g, '-')
-              .slice(0, 40)}`;
+            const id = `q${keyOf(part.asks.length, form.text)}`;
             decide({ about: 'ask', id, ask: { ...form, when: new Date().toISOString().slice(0, 10) } });
             setForm(null);
           }}

@@ -2,6 +2,7 @@ import { useTheme } from 'styled-components';
 import type { FormCutter, Remedy } from '../../api/types';
 import { usePart } from '../../frame/part';
 import { useUnits } from '../../frame/settings';
+import { keyOf } from '../../model/key';
 import { say } from '../../model/units';
 import { Link, Quiet } from '../../parts/basics';
 import { Num } from '../../parts/Number';
@@ -42,10 +43,7 @@ function Form({ cutter: c }: { cutter: FormCutter }) {
 export function Ways({ ways, form, what }: { ways: readonly Remedy[]; form: FormCutter | null; what: string }) {
   const { part, decide } = usePart();
   const ask = (w: Remedy) => {
-    const id = `q${part.asks.length + 1}-${w.ask
-      .toLowerCase()
-      .replace(/[^a-z0-9]+/g, '-')
-      .slice(0, 40)}`;
+    const id = `q${keyOf(part.asks.length, w.ask)}`;
     decide({
       about: 'ask',
       id,

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { useJob } from '../../frame/job';
+import { keyOf } from '../../model/key';
 import { Button, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
 import { Stamp } from '../../parts/Stamp';
 
@@ -13,10 +14,7 @@ export function Rehearsal() {
   const name = (id: string) => shop.materials.find((m) => m.id === id)?.name ?? id;
   const keep = (good: boolean) => {
     if (!on || text.trim() === '') return;
-    const id = `${proved.length + 1}-${text
-      .toLowerCase()
-      .replace(/[^a-z0-9]+/g, '-')
-      .slice(0, 40)}`;
+    const id = keyOf(proved.length, text);
     decide({
       about: 'rehearsed',
       id,
