@@ -455,3 +455,71 @@ fn nonsense_is_refused() {
     assert!(Lay { shift: [0.0, f64::INFINITY, 0.0], ..Lay::default() }.fault().is_some());
     assert_eq!(Lay { way: 23, angle_deg: -30.0, shift: [1.0; 3] }.fault(), None);
 }
+
+/// Numbers without a crate: a linear congruential generator (Knuth's MMIX constants).
+struct Dice(u64);
+
+impl Dice {
+    fn next(&mut self, lo: f64, hi: f64) -> f64 {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        lo + (hi - lo) * ((self.0 >> 11) as f64 / (1u64 << 53) as f64)
+    }
+}
+
+/// Whatever the part, the piece and the lay: material is neither lost nor made, lengths close, and what is said to fit lies inside.
+#[test]
+fn sawing_keeps_the_books_for_any_lay() {
+    let shop = Shop::demo().unwrap();
+    let mut d = Dice(7);
+    let (mut looked_at, mut fitted) = (0, 0);
+    for round in 0..400 {
+        let size = [d.next(8.0, 90.0), d.next(8.0, 60.0), d.next(4.0, 30.0)];
+        let mesh = block(size);
+        let volume: f64 = size.iter().product();
+        let w = wanted(&shop, &mesh, volume, mill());
+        let (l, b, h) = (d.next(60.0, 400.0), d.next(20.0, 200.0), d.next(8.0, 60.0));
+        let cut = d.next(0.2, 0.8);
+        let shape = match round % 5 {
+            0 => flat(l, b, h),
+            1 => Form::Block { length: Range::just(l), width: b, height: h },
+            2 => Form::Plate { length: l, width: b, height: h, outline: vec![] },
+            3 => Form::Plate {
+                length: l,
+                width: b,
+                height: h,
+                outline: vec![[0.0, 0.0], [l, 0.0], [l, b * cut], [l * cut, b], [0.0, b]],
+            },
+            _ => Form::Slabs { length: l, width: b, slab: h / 2.0, count: 2 },
+        };
+        let skin = Skin::ALL[(round / 5) % 5].0;
+        let p = piece("any", shape, skin);
+        let angle_deg = if round % 2 == 0 { 0.0 } else { d.next(0.0, 180.0) };
+        let shift = if round % 3 == 0 { [d.next(0.0, 30.0), d.next(-3.0, 3.0), d.next(-2.0, 2.0)] } else { [0.0; 3] };
+        let y = lay(&w, &p, &Lay { way: round % 24, angle_deg, shift });
+        for k in 0..3 {
+            near(y.over[k][0] + size[k] + y.over[k][1], y.blank[k]);
+        }
+        looked_at += 1;
+        if y.fit == Fit::TooSmall {
+            continue;
+        }
+        fitted += 1;
+        let dust_and_scrap = y.waste_mm3 - (y.blank_mm3 - volume).max(0.0);
+        let kept: f64 = y.remnants.iter().map(|r| r.shape.volume()).sum();
+        let sum = y.blank_mm3 + dust_and_scrap + kept;
+        assert!((sum / p.shape.volume() - 1.0).abs() < 2e-3, "{round}: {sum} of {} {:?}", p.shape.volume(), p.shape);
+        assert!(y.remnants.iter().all(|r| r.fault().is_none()), "{round}: {:?}", y.remnants);
+        assert!(y.over.iter().flatten().all(|o| *o > -0.06), "{round}: {:?}", y.over);
+        // Every corner of the part lies in the piece, to the 0.05 within which a face of the bar serves.
+        let r = &y.piece_from_part;
+        let e = p.shape.envelope();
+        let plan = p.shape.plan();
+        for c in mesh.bounds().corners() {
+            let at = |k: usize| r[4 * k] * c.x + r[4 * k + 1] * c.y + r[4 * k + 2] * c.z + r[4 * k + 3];
+            let q = DVec2::new(at(0), at(1));
+            let inside = plan.contains(q) || plan.nearest_on_border(q).is_some_and(|b| b.distance(q) < 0.06);
+            assert!(inside && at(2) > -0.06 && at(2) < e[2].most + 0.06, "{round}: {q} {}", at(2));
+        }
+    }
+    assert!(looked_at == 400 && fitted > 60, "{fitted} of {looked_at} fit");
+}
