@@ -496,8 +496,8 @@ fn sawing_keeps_the_books_for_any_lay() {
         let angle_deg = if round % 2 == 0 { 0.0 } else { d.next(0.0, 180.0) };
         let shift = if round % 3 == 0 { [d.next(0.0, 30.0), d.next(-3.0, 3.0), d.next(-2.0, 2.0)] } else { [0.0; 3] };
         let y = lay(&w, &p, &Lay { way: round % 24, angle_deg, shift });
-        for k in 0..3 {
-            near(y.over[k][0] + size[k] + y.over[k][1], y.blank[k]);
+        for (k, long) in size.iter().enumerate() {
+            near(y.over[k][0] + long + y.over[k][1], y.blank[k]);
         }
         looked_at += 1;
         if y.fit == Fit::TooSmall {
