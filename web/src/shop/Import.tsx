@@ -5,7 +5,7 @@ import { refuse } from '../frame/settings';
 import { Button, Line, Quiet, Rows } from '../parts/basics';
 
 /** A table with what was found in it. */
-export type LookedThrough = RackPreview & { file: File };
+export type LookedThrough = RackPreview & { table: Blob };
 
 interface Props {
   preview: LookedThrough | null;

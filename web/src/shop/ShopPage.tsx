@@ -87,7 +87,9 @@ export function ShopPage({ me }: { me: Me }) {
   );
   const look = async (f: File) => {
     try {
-      setPreview({ file: f, ...(await api.post<RackPreview>('/api/rack/preview', f)) });
+      // Read once: what was looked through is what will be taken, whatever becomes of the file meanwhile.
+      const table = new Blob([await f.arrayBuffer()]);
+      setPreview({ table, ...(await api.post<RackPreview>('/api/rack/preview', table)) });
     } catch (e) {
       refuse(e);
     }
@@ -242,7 +244,7 @@ export function ShopPage({ me }: { me: Me }) {
                 preview={preview}
                 look={(f) => void look(f)}
                 setPreview={setPreview}
-                onTake={(p) => void post('/api/rack/import', p.file, `${p.pieces.length} pieces came from the table`)}
+                onTake={(p) => void post('/api/rack/import', p.table, `${p.pieces.length} pieces came from the table`)}
               />
             </Section>
             <Section aria-label="What was done">
