@@ -10,7 +10,7 @@ fn main() {
         .include(&include)
         .flag_if_supported("-std=c++17")
         .flag_if_supported("-Wno-deprecated-declarations")
-        .opt_level(1)
+        .opt_level(2)
         .compile("goldchip-occt");
     for lib in [
         "TKSTEP",

@@ -8,8 +8,7 @@ mod cli;
 fn main() {
     let args: Vec<std::ffi::OsString> = std::env::args_os().skip(1).collect();
     if args.first().is_some_and(|a| a == cli::READER_WORD) {
-        let rest: Vec<String> = args[1..].iter().map(|a| a.to_string_lossy().into_owned()).collect();
-        std::process::exit(intake::reader_main(&rest));
+        std::process::exit(intake::reader_main());
     }
     std::process::exit(cli::run(args));
 }

@@ -36,6 +36,7 @@ fn reading(c: &mut Criterion) {
         g.bench_function("read", |b| b.iter(|| read_step(black_box(&file), &meshing)));
         let reader = Path::new(env!("CARGO_BIN_EXE_goldchip-reader"));
         let limits = Limits::default();
+        intake::keep_ready::<&str>(reader, &[]);
         let guarded =
             || read_guarded::<&str>(reader, &[], black_box(&file), &Reading::default(), &limits).expect("read");
         g.bench_function("read in a guarded child", |b| b.iter(guarded));

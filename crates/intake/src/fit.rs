@@ -9,11 +9,12 @@
 //! Guarantee: every corner of a fitted face lies within the stated deviation. No guarantee: the designer's number; a drawn Ø6.8 comes out
 //! as 6.8 only as exactly as the writer rounded its corners.
 
-mod round;
+mod lid;
+pub(crate) mod round;
 
 use geom::{DMat3, DVec3};
 use kernel::{EdgeKind, RawEdge, RawFace, RawModel, RawSolid, RawSurface};
-use round::Round;
+use round::{FACET_TURN, Round, ball, covered};
 use std::collections::HashMap;
 
 /// Triangles by their corners.
@@ -25,8 +26,6 @@ const GRAINS: f64 = 1.5;
 const SINGLE: f64 = 4e-7;
 /// Points closer than this share of the diagonal are one.
 const WELD: f64 = 1e-6;
-/// Neighbouring flats that turn by more than this are no facets of one curved surface, rad. 36° is a circle in ten strips.
-const FACET_TURN: f64 = 0.66;
 /// Flats of a patch from which an axis is guessed.
 const PATCH: usize = 40;
 /// Flats of one bent patch turn by no more than this to one another, rad.
@@ -55,10 +54,15 @@ pub fn model(meshes: &[(&str, Soup)], format: &str, units: Vec<String>) -> Resul
         for body in mesh.bodies() {
             let mut body = body;
             turned |= body.orient();
+            let own = body.triangles.len();
+            if lid::close(&mut body, tolerance) {
+                turned |= body.orient();
+                out.sewn += 1;
+            }
             let faces = Faces::find(&body, tolerance);
             worst = worst.max(faces.worst);
             sagitta = sagitta.max(faces.sagitta);
-            append(&mut out, name, &body, &faces);
+            append(&mut out, name, &body, &faces, own);
         }
     }
     if out.triangles.is_empty() {
@@ -283,16 +287,6 @@ impl Faces {
             if let Some((members, round, off)) = grow(mesh, &flats, &face_of, &mut tried, seed, tolerance) {
                 let k = surfaces.len();
                 let r = round;
-                let surface = if r.half_angle == 0.0 {
-                    RawSurface::Cylinder { origin: r.origin.to_array(), axis: r.axis.to_array(), radius: r.radius }
-                } else {
-                    RawSurface::Cone {
-                        origin: r.origin.to_array(),
-                        axis: r.axis.to_array(),
-                        radius: r.radius,
-                        half_angle: r.half_angle,
-                    }
-                };
                 // A strip's middle lies below the arc by r (1 − cos of half its turn).
                 for &m in &members {
                     for &(o, _) in &flats[m].around {
@@ -308,7 +302,7 @@ impl Faces {
                 }
                 worst = worst.max(off);
                 members.iter().for_each(|&m| face_of[m] = Some(k));
-                surfaces.push((surface, off));
+                surfaces.push((r.surface(), off));
             }
         }
         // What is left and bends a little at most of its border is part of a free patch; the rest is flat.
@@ -336,7 +330,7 @@ impl Faces {
                         }
                     }
                 }
-                surfaces.push((ball(mesh, &flats, &members, tolerance).unwrap_or(RawSurface::Other), 0.0));
+                surfaces.push((ball(&corners_of(mesh, &flats, &members), tolerance).unwrap_or(RawSurface::Other), 0.0));
             } else {
                 face_of[start] = Some(k);
                 let f = &flats[start];
@@ -488,8 +482,9 @@ fn grow(
         }
     }
     let (members, round) = best?;
-    let round = tidy(mesh, flats, &members, round, tolerance);
-    let off = corners_of(mesh, flats, &members).iter().map(|p| round.off(*p).abs()).fold(0.0, f64::max);
+    let points = corners_of(mesh, flats, &members);
+    let round = round.tidied(&points, &normals_of(flats, &members), tolerance);
+    let off = points.iter().map(|p| round.off(*p).abs()).fold(0.0, f64::max);
     Some((members, round, off))
 }
 
@@ -594,52 +589,7 @@ fn axis_of(normals: &[(DVec3, f64)]) -> Option<DVec3> {
     Some(v)
 }
 
-/// Axes that are nearly along x, y or z, and radii that are nearly round, are set so where all corners still fit.
-fn tidy(mesh: &Mesh, flats: &[Flat], members: &[usize], round: Round, tolerance: f64) -> Round {
-    let points = corners_of(mesh, flats, members);
-    let normals = normals_of(flats, members);
-    let ok = |r: &Round| points.iter().all(|p| r.off(*p).abs() <= tolerance);
-    let mut best = round;
-    for a in [DVec3::X, DVec3::Y, DVec3::Z] {
-        if round.axis.dot(a).abs() > 1.0 - 1e-4
-            && let Some(mut r) = Round::fit(a, &points, &normals)
-        {
-            if r.half_angle.abs() < 1e-3 {
-                r.half_angle = 0.0;
-            }
-            if ok(&r) {
-                best = r;
-            }
-        }
-    }
-    best
-}
-
-/// A ball through all corners of a bent patch, if there is one.
-fn ball(mesh: &Mesh, flats: &[Flat], members: &[usize], tolerance: f64) -> Option<RawSurface> {
-    let points = corners_of(mesh, flats, members);
-    if points.len() < 8 {
-        return None;
-    }
-    let base = points.iter().copied().sum::<DVec3>() / points.len() as f64;
-    let (mut m, mut v) = (DMat3::ZERO, DVec3::ZERO);
-    let mean = points.iter().map(|p| (*p - base).length_squared()).sum::<f64>() / points.len() as f64;
-    for p in &points {
-        let d = *p - base;
-        m += DMat3::from_cols(d * d.x, d * d.y, d * d.z);
-        v += d * (d.length_squared() - mean);
-    }
-    if m.determinant().abs() < 1e-18 {
-        return None;
-    }
-    let c = m.inverse() * v / 2.0;
-    let radius = (mean + c.length_squared()).sqrt();
-    let origin = base + c;
-    let on = points.iter().all(|p| (p.distance(origin) - radius).abs() <= tolerance);
-    on.then(|| RawSurface::Sphere { origin: origin.to_array(), radius })
-}
-
-fn append(out: &mut RawModel, name: &str, body: &Mesh, faces: &Faces) {
+fn append(out: &mut RawModel, name: &str, body: &Mesh, faces: &Faces, own: usize) {
     let solid = out.solids.len() as u32;
     let first_point = out.vertices.len() as u32;
     let first_face = out.faces.len() as u32;
@@ -655,38 +605,18 @@ fn append(out: &mut RawModel, name: &str, body: &Mesh, faces: &Faces) {
         out.faces.push(RawFace {
             solid,
             surface: *surface,
-            bounds: [0.0, covered(body, surface, &of_face[k]), 0.0, 0.0],
+            bounds: [0.0, covered(surface, of_face[k].iter().flat_map(|&t| body.triangles[t]).map(|c| body.points[c as usize])), 0.0, 0.0],
             area: of_face[k].iter().map(|&t| body.normal(t).length() / 2.0).sum(),
             colour: None,
             curvature: [0.0; 2],
+            samples: Vec::new(),
+            recognised: None,
+            cap: of_face[k].iter().any(|&t| t >= own),
             first_triangle,
             triangle_count: of_face[k].len() as u32,
         });
     }
     borders(out, body, faces, first_point, first_face);
-}
-
-/// Angle that a round face covers about its axis, rad.
-fn covered(body: &Mesh, surface: &RawSurface, triangles: &[usize]) -> f64 {
-    let (RawSurface::Cylinder { origin, axis, .. } | RawSurface::Cone { origin, axis, .. }) = surface else {
-        return 0.0;
-    };
-    let (origin, axis) = (DVec3::from_array(*origin), DVec3::from_array(*axis));
-    let e1 = axis.any_orthonormal_vector();
-    let e2 = axis.cross(e1);
-    let mut angles: Vec<f64> = triangles
-        .iter()
-        .flat_map(|&t| body.triangles[t])
-        .map(|k| {
-            let d = body.points[k as usize] - origin;
-            d.dot(e2).atan2(d.dot(e1))
-        })
-        .collect();
-    angles.sort_by(f64::total_cmp);
-    let tau = std::f64::consts::TAU;
-    let gap = angles.windows(2).map(|w| w[1] - w[0]).fold(0.0, f64::max);
-    let gap = gap.max(tau - (angles[angles.len() - 1] - angles[0]));
-    if gap > FACET_TURN { tau - gap } else { tau }
 }
 
 /// Edges between faces: chains of mesh edges with the same two faces.

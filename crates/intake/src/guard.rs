@@ -5,10 +5,11 @@ use crate::{Format, Model, Reading, read_here};
 use kernel::Meshing;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
-use std::ffi::OsStr;
+use std::ffi::{OsStr, OsString};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
+use std::process::{Child, Command, Stdio};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 /// What a reading may use. The defaults are those that were measured to suffice for ordinary parts with a wide margin.
@@ -130,7 +131,70 @@ struct Errand {
     cpu_seconds: u64,
 }
 
-/// Read `file` in a child: `reader` with `reader_args` and one argument more is started and must call [`reader_main`].
+/// A reader and its arguments.
+type Program = (PathBuf, Vec<OsString>);
+
+/// A child that has loaded the kernel and waits for its one errand.
+struct Spare {
+    program: Program,
+    /// None while none waits.
+    child: Option<Child>,
+}
+
+fn spare() -> MutexGuard<'static, Option<Spare>> {
+    static SPARE: Mutex<Option<Spare>> = Mutex::new(None);
+    SPARE.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+fn start(program: &Program) -> std::io::Result<Child> {
+    Command::new(&program.0)
+        .args(&program.1)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+}
+
+/// From now on keep one reader started, which waits for the next file: most of the time of a small file is the start of its reader. Each
+/// still reads one file only. It ends by itself when this process does.
+pub fn keep_ready<S: AsRef<OsStr>>(reader: &Path, reader_args: &[S]) {
+    let program = program(reader, reader_args);
+    let child = start(&program).ok();
+    if let Some(Spare { child: Some(mut old), .. }) = spare().replace(Spare { program, child }) {
+        let _ = old.kill();
+        let _ = old.wait();
+    }
+}
+
+fn program<S: AsRef<OsStr>>(reader: &Path, reader_args: &[S]) -> Program {
+    (reader.to_path_buf(), reader_args.iter().map(|a| a.as_ref().to_os_string()).collect())
+}
+
+/// The waiting reader if there is one and it lives; else a new one.
+fn reader_for(program: &Program) -> std::io::Result<Child> {
+    let waiting = match spare().as_mut() {
+        Some(s) if s.program == *program => s.child.take(),
+        _ => None,
+    };
+    if let Some(mut child) = waiting
+        && matches!(child.try_wait(), Ok(None))
+    {
+        return Ok(child);
+    }
+    start(program)
+}
+
+/// Start the next one, if one is to be kept.
+fn refill(program: &Program) {
+    if let Some(s) = spare().as_mut()
+        && s.program == *program
+        && s.child.is_none()
+    {
+        s.child = start(program).ok();
+    }
+}
+
+/// Read `file` in a child: `reader` with `reader_args` is started and must call [`reader_main`].
 pub fn read_guarded<S: AsRef<OsStr>>(
     reader: &Path,
     reader_args: &[S],
@@ -169,15 +233,20 @@ fn ask<T: DeserializeOwned, S: AsRef<OsStr>>(
         memory_bytes: limits.memory_bytes,
         cpu_seconds: limits.cpu_seconds,
     };
-    let errand = serde_json::to_string(&errand).map_err(|e| ReadError::Reader(e.to_string()))?;
-    let mut child = Command::new(reader)
-        .args(reader_args)
-        .arg(errand)
-        .stdin(Stdio::null())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::null())
-        .spawn()
-        .map_err(|e| ReadError::Reader(e.to_string()))?;
+    let failed = |e: String| ReadError::Reader(e);
+    let errand = serde_json::to_vec(&errand).map_err(|e| failed(e.to_string()))?;
+    let program = program(reader, reader_args);
+    let mut child = reader_for(&program).map_err(|e| failed(e.to_string()))?;
+    if let Some(mut stdin) = child.stdin.take() {
+        // A reader that is gone already is found out by its exit.
+        let _ = stdin.write_all(&errand);
+    }
+    let answer = answer_of(child, limits);
+    refill(&program);
+    answer
+}
+
+fn answer_of<T: DeserializeOwned>(mut child: Child, limits: &Limits) -> Result<T, ReadError> {
     let stdout = child.stdout.take().ok_or_else(|| ReadError::Reader("no output pipe".into()))?;
     let cap = limits.output_bytes;
     let reading = std::thread::spawn(move || {
@@ -218,6 +287,17 @@ fn ask<T: DeserializeOwned, S: AsRef<OsStr>>(
     }
 }
 
+/// Processor seconds that this process used, rounded up.
+fn used_seconds() -> u64 {
+    // SAFETY: `getrusage` fills the struct it is given, which lives through the call; all bytes zero are a valid value of it.
+    let usage = unsafe {
+        let mut usage: libc::rusage = std::mem::zeroed();
+        libc::getrusage(libc::RUSAGE_SELF, &raw mut usage);
+        usage
+    };
+    (usage.ru_utime.tv_sec + usage.ru_stime.tv_sec).max(0) as u64 + 1
+}
+
 fn set_limit(which: libc::__rlimit_resource_t, value: u64) {
     let limit = libc::rlimit { rlim_cur: value, rlim_max: value };
     // SAFETY: `setrlimit` only reads the struct it is given, which lives through the call.
@@ -226,12 +306,20 @@ fn set_limit(which: libc::__rlimit_resource_t, value: u64) {
     }
 }
 
-/// The child's side. Writes the answer to standard output and returns the exit code.
-pub fn reader_main(args: &[String]) -> i32 {
-    let [errand] = args else { return 64 };
-    let Ok(e) = serde_json::from_str::<Errand>(errand) else { return 64 };
+/// The child's side: takes its errand from standard input, writes the answer to standard output and returns the exit code.
+pub fn reader_main() -> i32 {
+    kernel::warm_up();
+    let mut errand = Vec::new();
+    if std::io::stdin().lock().take(1 << 20).read_to_end(&mut errand).is_err() {
+        return 64;
+    }
+    // Nobody came: whoever started this reader has ended.
+    if errand.is_empty() {
+        return 0;
+    }
+    let Ok(e) = serde_json::from_slice::<Errand>(&errand) else { return 64 };
     set_limit(libc::RLIMIT_AS, e.memory_bytes);
-    set_limit(libc::RLIMIT_CPU, e.cpu_seconds);
+    set_limit(libc::RLIMIT_CPU, used_seconds() + e.cpu_seconds);
     set_limit(libc::RLIMIT_CORE, 0);
     let meshing = Meshing { chord_mm: e.chord_mm, angle_rad: e.angle_rad };
     let done = std::panic::catch_unwind(|| match &e.task {

@@ -6,6 +6,7 @@
 //!
 //! Lengths are mm.
 
+mod canonical;
 mod drawing;
 mod fit;
 mod guard;
@@ -15,7 +16,7 @@ mod stl;
 mod threemf;
 
 pub use drawing::{Drawing, DrawingAnswers, Layer, LayerUse, Segment};
-pub use guard::{Limits, ReadError, read_guarded, read_trusted, reader_main};
+pub use guard::{Limits, ReadError, keep_ready, read_guarded, read_trusted, reader_main};
 pub use out::{Export, Layer3, export_guarded, write_dxf};
 pub use sniff::Format;
 pub use stl::write as write_stl;
@@ -36,6 +37,8 @@ pub struct Reading {
     pub unit: Option<LengthUnit>,
     /// Which solid is the part.
     pub solid: Option<u32>,
+    /// Of surfaces that do not close: is what closes them right?
+    pub closed: Option<bool>,
     /// What a drawing leaves open.
     pub drawing: DrawingAnswers,
 }
@@ -103,6 +106,12 @@ pub struct Model {
     pub drawing: Option<Drawing>,
 }
 
+/// Does a STEP file name other files that hold its geometry?
+fn elsewhere(file: &Path) -> bool {
+    let bytes = std::fs::read(file).unwrap_or_default();
+    [&b"DOCUMENT_FILE("[..], b"EXTERNAL_SOURCE("].iter().any(|w| bytes.windows(w.len()).any(|x| x == *w))
+}
+
 /// Read in this very process. A damaged STEP file can end it: only the guarded child does this. The error is a whole sentence.
 pub fn read_here(file: &Path, reading: &Reading, meshing: &Meshing) -> Result<Model, String> {
     let bytes = || std::fs::read(file).map_err(|e| format!("the file cannot be opened ({e}); copy it again"));
@@ -110,9 +119,15 @@ pub fn read_here(file: &Path, reading: &Reading, meshing: &Meshing) -> Result<Mo
     let raw = match Format::of(&head)? {
         Format::Step => {
             drop(head);
-            kernel::read_step(file, meshing).map_err(|why| {
+            let mut raw = kernel::read_step(file, meshing).map_err(|why| {
+                if elsewhere(file) {
+                    return "the STEP file is an assembly whose parts lie in files of their own; open the file of the one part that is to be made"
+                        .to_string();
+                }
                 format!("the STEP file could not be read: {why}; open it where it was made and export it again")
-            })?
+            })?;
+            canonical::recognise(&mut raw);
+            raw
         }
         Format::Stl => {
             let (triangles, format) = stl::read(&head)?;

@@ -9,13 +9,18 @@
 #include <BRepBuilderAPI_Copy.hxx>
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBuilderAPI_MakeSolid.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
+#include <BRepBuilderAPI_NurbsConvert.hxx>
+#include <BRepBuilderAPI_Sewing.hxx>
 #include <BRepBuilderAPI_Transform.hxx>
 #include <BRepCheck_Analyzer.hxx>
+#include <BRepClass_FaceClassifier.hxx>
 #include <BRepFilletAPI_MakeChamfer.hxx>
 #include <BRepFilletAPI_MakeFillet.hxx>
 #include <BRepGProp.hxx>
 #include <BRepLProp_SLProps.hxx>
+#include <BRepLib.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRepOffsetAPI_ThruSections.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
@@ -35,13 +40,20 @@
 #include <Message.hxx>
 #include <Message_Messenger.hxx>
 #include <Message_Printer.hxx>
+#include <Message_ProgressIndicator.hxx>
 #include <Poly_PolygonOnTriangulation.hxx>
 #include <Poly_Triangulation.hxx>
 #include <Quantity_Color.hxx>
+#include <IMeshTools_Parameters.hxx>
+#include <Resource_Manager.hxx>
 #include <STEPConstruct.hxx>
+#include <STEPControl_Controller.hxx>
 #include <STEPConstruct_Styles.hxx>
 #include <STEPControl_Reader.hxx>
 #include <STEPControl_Writer.hxx>
+#include <ShapeAnalysis_FreeBounds.hxx>
+#include <ShapeFix_Face.hxx>
+#include <ShapeProcess_Context.hxx>
 #include <ShapeUpgrade_UnifySameDomain.hxx>
 #include <StepBasic_Product.hxx>
 #include <StepBasic_ProductDefinition.hxx>
@@ -58,6 +70,7 @@
 #include <TopExp_Explorer.hxx>
 #include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
 #include <TopTools_IndexedMapOfShape.hxx>
+#include <TopTools_HSequenceOfShape.hxx>
 #include <TopTools_ListOfShape.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Compound.hxx>
@@ -68,10 +81,12 @@
 #include <Transfer_TransientProcess.hxx>
 #include <XSControl_TransferReader.hxx>
 #include <XSControl_WorkSession.hxx>
+#include <algorithm>
 #include <cmath>
 #include <numeric>
 #include <stdexcept>
 #include <unordered_map>
+#include <unordered_set>
 #include <vector>
 
 namespace goldchip {
@@ -197,23 +212,211 @@ Notes notes_of(const STEPControl_Reader &reader) {
   return out;
 }
 
-// Largest curvature towards the outside (concave) and towards the inside (convex) of a free face, at the nodes of its mesh.
-void curvature(const BRepAdaptor_Surface &surface, const Handle(Poly_Triangulation) &t, bool reversed, double &concave, double &convex) {
-  concave = convex = 0.0;
+// Of a free face, at the nodes of its mesh: largest curvature towards the outside (concave) and towards the inside (convex), and places
+// with the outward normal (6 numbers each), from which the reader tells whether the face is a plane, cylinder ... that was stored as a spline.
+void curvature(const BRepAdaptor_Surface &surface, const Handle(Poly_Triangulation) &t, bool reversed, RawFace &out) {
+  out.concave = out.convex = 0.0;
   if (t.IsNull() || !t->HasUVNodes()) return;
   BRepLProp_SLProps props(surface, 2, 1e-9);
-  const int step = std::max(1, t->NbNodes() / 4000);
+  const int step = std::max(1, t->NbNodes() / 4000), sparse = step * std::max(1, t->NbNodes() / step / 400);
   for (int k = 1; k <= t->NbNodes(); k += step) {
     const gp_Pnt2d uv = t->UVNode(k);
     props.SetParameters(uv.X(), uv.Y());
-    if (!props.IsNormalDefined() || !props.IsCurvatureDefined()) continue;
+    if (!props.IsNormalDefined()) continue;
+    // At a pole, where the lines of one parameter meet, the normal of the parametrisation means nothing.
+    const double along = props.D1U().Magnitude(), across = props.D1V().Magnitude();
+    const bool pole = std::min(along, across) < 1e-6 * std::max(along, across);
+    if ((k - 1) % sparse == 0 && !pole) {
+      push(out.samples, props.Value().XYZ());
+      push(out.samples, reversed ? props.Normal().Reversed().XYZ() : props.Normal().XYZ());
+    }
+    if (!props.IsCurvatureDefined()) continue;
     for (double c : {props.MinCurvature(), props.MaxCurvature()}) {
       if (reversed) c = -c;
       if (!std::isfinite(c)) continue;
-      concave = std::max(concave, c);
-      convex = std::max(convex, -c);
+      out.concave = std::max(out.concave, c);
+      out.convex = std::max(out.convex, -c);
     }
   }
+}
+
+// How many chords of this height follow a line of constant parameter over a face.
+double chords(const BRepAdaptor_Surface &s, bool along_u, double fixed, double from, double to, double chord, double angle) {
+  const int n = 48;
+  double sum = 0.0;
+  for (int k = 0; k < n; ++k) {
+    const double t = from + (to - from) * (k + 0.5) / n;
+    gp_Pnt p;
+    gp_Vec du, dv, duu, dvv, duv;
+    s.D2(along_u ? t : fixed, along_u ? fixed : t, p, du, dv, duu, dvv, duv);
+    const gp_Vec &v = along_u ? du : dv, &w = along_u ? duu : dvv;
+    const double speed = v.Magnitude();
+    if (speed < 1e-9) continue;
+    const double bend = v.Crossed(w).Magnitude() / (speed * speed * speed);
+    if (bend > 1e-9) sum += speed * std::abs(to - from) / n / std::min(std::sqrt(8.0 * chord / bend), angle / bend);
+  }
+  return std::max(1.0, sum);
+}
+
+// Nodes that the free faces will need, as a grid over each.
+double free_nodes(const TopoDS_Shape &shape, double chord, double angle) {
+  double sum = 0.0;
+  for (TopExp_Explorer e(shape, TopAbs_FACE); e.More(); e.Next()) {
+    const TopoDS_Face face = TopoDS::Face(e.Current());
+    BRepAdaptor_Surface s(face, Standard_True);
+    if (s.GetType() == GeomAbs_Plane || s.GetType() == GeomAbs_Cylinder || s.GetType() == GeomAbs_Cone) continue;
+    double u0, u1, v0, v1, nu = 1.0, nv = 1.0;
+    BRepTools::UVBounds(face, u0, u1, v0, v1);
+    for (double q : {0.1, 0.3, 0.5, 0.7, 0.9}) {
+      nu = std::max(nu, chords(s, true, v0 + (v1 - v0) * q, u0, u1, chord, angle));
+      nv = std::max(nv, chords(s, false, u0 + (u1 - u0) * q, v0, v1, chord, angle));
+    }
+    // Nodes of balls and rings cost about a third of those of splines.
+    sum += nu * nv * (s.GetType() == GeomAbs_Sphere || s.GetType() == GeomAbs_Torus ? 0.3 : 1.0);
+  }
+  return sum;
+}
+
+// The mesher asks between its steps whether it should stop: so its work is bounded by a count, the same on every machine.
+class Patience : public Message_ProgressIndicator {
+public:
+  explicit Patience(long steps) : left(steps) {}
+  Standard_Boolean UserBreak() override { return --left < 0; }
+  void Show(const Message_ProgressScope &, const Standard_Boolean) override {}
+  bool over() const { return left < 0; }
+
+private:
+  long left;
+};
+
+// Nodes of free faces that are afforded, and steps of the mesher: fewer where there are splines, some of which it refines without need.
+constexpr double FREE_NODES = 3000.0;
+constexpr long MESH_STEPS = 60000, SPLINE_STEPS = 12000;
+
+// Mesh, as finely as wished where that is affordable, coarser where not; the chord height that was used.
+double mesh(const TopoDS_Shape &shape, double chord, double angle, bool sturdy) {
+  const double nodes = free_nodes(shape, chord, angle);
+  // Their number goes with 1 / chord.
+  if (nodes > FREE_NODES) chord *= nodes / FREE_NODES;
+  TopTools_IndexedMapOfShape faces;
+  TopExp::MapShapes(shape, TopAbs_FACE, faces);
+  long steps = MESH_STEPS;
+  for (int k = 1; k <= faces.Extent(); ++k)
+    if (BRepAdaptor_Surface(TopoDS::Face(faces(k)), Standard_False).GetType() >= GeomAbs_BezierSurface) steps = SPLINE_STEPS;
+  steps += 30L * faces.Extent();
+  IMeshTools_Parameters params;
+  params.Angle = angle;
+  params.InParallel = faces.Extent() > 800;
+  // The same triangles in an eighth of the time; the caller looks whether all is there and asks for the sturdy one if not.
+  if (!sturdy) params.MeshAlgo = IMeshTools_MeshAlgoType_Delabella;
+  for (int turn = 0;; ++turn) {
+    params.Deflection = chord;
+    Handle(Patience) patience = new Patience(turn == 3 ? 50 * steps : steps);
+    BRepMesh_IncrementalMesh m;
+    m.SetShape(shape);
+    m.ChangeParameters() = params;
+    m.Perform(patience->Start());
+    if (!patience->over() || turn == 3) return chord;
+    BRepTools::Clean(shape);
+    chord *= 5.0;
+  }
+}
+
+// Surfaces that belong to no solid are sewn where their edges lie within this of each other, mm.
+constexpr double SEW = 0.01;
+
+// What became of loose surfaces.
+struct Closed {
+  TopoDS_Shape shape;
+  std::unordered_set<const Standard_Transient *> caps;
+  uint32_t sewn = 0;
+};
+
+// Flat faces over closed borders; a border within another of the same plane is the inner border of that face.
+std::vector<TopoDS_Shape> flat_caps(const TopoDS_Shape &wires) {
+  struct Lid {
+    TopoDS_Wire wire;
+    TopoDS_Face face;
+    gp_Pln plane;
+    double area;
+    int within = 0;
+  };
+  std::vector<Lid> lids;
+  for (TopExp_Explorer w(wires, TopAbs_WIRE); w.More() && lids.size() < 200; w.Next()) {
+    BRepBuilderAPI_MakeFace made(TopoDS::Wire(w.Current()), Standard_True);
+    if (!made.IsDone()) continue;
+    GProp_GProps g;
+    BRepGProp::SurfaceProperties(made.Face(), g);
+    lids.push_back({TopoDS::Wire(w.Current()), made.Face(), BRepAdaptor_Surface(made.Face()).Plane(), std::abs(g.Mass()), 0});
+  }
+  std::sort(lids.begin(), lids.end(), [](const Lid &a, const Lid &b) { return a.area > b.area; });
+  // The smallest that holds it, and how many do.
+  std::vector<int> parent(lids.size(), -1);
+  for (size_t k = 0; k < lids.size(); ++k)
+    for (size_t o = 0; o < k; ++o) {
+      const gp_Pnt at = BRep_Tool::Pnt(TopExp::FirstVertex(TopoDS::Edge(TopExp_Explorer(lids[k].wire, TopAbs_EDGE).Current())));
+      if (!lids[k].plane.Axis().IsParallel(lids[o].plane.Axis(), 1e-4) || lids[o].plane.Distance(at) > SEW) continue;
+      if (BRepClass_FaceClassifier(lids[o].face, at, SEW).State() != TopAbs_IN) continue;
+      parent[k] = static_cast<int>(o);
+      ++lids[k].within;
+    }
+  std::vector<TopoDS_Shape> out;
+  for (size_t k = 0; k < lids.size(); ++k) {
+    if (lids[k].within % 2) continue;
+    BRepBuilderAPI_MakeFace made(lids[k].face);
+    for (size_t h = 0; h < lids.size(); ++h)
+      if (lids[h].within % 2 && parent[h] == static_cast<int>(k)) made.Add(TopoDS::Wire(lids[h].wire.Reversed()));
+    ShapeFix_Face fix(made.Face());
+    fix.FixOrientation();
+    out.push_back(fix.Face());
+  }
+  return out;
+}
+
+// Loose surfaces become solids where they close, after sewing, or after flat caps over openings whose border lies in a plane.
+Closed close_up(const TopoDS_Shape &shape) {
+  Closed out;
+  out.shape = shape;
+  TopTools_IndexedMapOfShape in_solids;
+  for (TopExp_Explorer s(shape, TopAbs_SOLID); s.More(); s.Next())
+    for (TopExp_Explorer f(s.Current(), TopAbs_FACE); f.More(); f.Next()) in_solids.Add(f.Current());
+  std::vector<TopoDS_Shape> loose;
+  for (TopExp_Explorer f(shape, TopAbs_FACE); f.More(); f.Next())
+    if (!in_solids.Contains(f.Current())) loose.push_back(f.Current());
+  if (loose.empty() || loose.size() > 5000) return out;
+
+  BRepBuilderAPI_Sewing first(SEW);
+  for (const TopoDS_Shape &f : loose) first.Add(f);
+  first.Perform();
+  std::vector<TopoDS_Shape> caps;
+  if (first.NbFreeEdges() > 0) {
+    caps = flat_caps(ShapeAnalysis_FreeBounds(first.SewedShape(), SEW).GetClosedWires());
+  }
+  BRepBuilderAPI_Sewing second(SEW);
+  second.Add(first.SewedShape());
+  for (const TopoDS_Shape &c : caps) second.Add(c);
+  second.Perform();
+  for (const TopoDS_Shape &c : caps) {
+    const TopoDS_Shape now = second.IsModified(c) ? second.Modified(c) : c;
+    for (TopExp_Explorer f(now, TopAbs_FACE); f.More(); f.Next()) out.caps.insert(f.Current().TShape().get());
+  }
+  BRep_Builder b;
+  TopoDS_Compound all;
+  b.MakeCompound(all);
+  for (TopExp_Explorer s(shape, TopAbs_SOLID); s.More(); s.Next()) b.Add(all, s.Current());
+  for (TopExp_Explorer s(second.SewedShape(), TopAbs_SHELL); s.More(); s.Next()) {
+    TopoDS_Shell shell = TopoDS::Shell(s.Current());
+    if (!BRep_Tool::IsClosed(shell)) {
+      b.Add(all, shell);
+      continue;
+    }
+    TopoDS_Solid solid = BRepBuilderAPI_MakeSolid(shell).Solid();
+    BRepLib::OrientClosedSolid(solid);
+    b.Add(all, solid);
+    ++out.sewn;
+  }
+  if (out.sewn > 0) out.shape = all;
+  return out;
 }
 
 struct Union {
@@ -266,10 +469,13 @@ template <typename Add> void edges_in(const TopoDS_Shape &s, P3 lo, P3 hi, Add a
 namespace {
 
 // Mesh a shape and tell its solids, faces and edges.
-void describe(const TopoDS_Shape &shape, const Notes &notes, double chord_mm, double angle_rad, RawModel &out) {
+void describe(const TopoDS_Shape &read, const Notes &notes, double chord_mm, double angle_rad, const Care &care, RawModel &out) {
+  const Closed closed = close_up(read);
+  const TopoDS_Shape &shape = closed.shape;
+  out.sewn = closed.sewn;
   for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next()) ++out.loose_shells;
-  out.valid = BRepCheck_Analyzer(shape).IsValid();
-  BRepMesh_IncrementalMesh(shape, chord_mm, Standard_False, angle_rad, Standard_False);
+  out.valid = !care.heal || BRepCheck_Analyzer(shape).IsValid();
+  out.chord = mesh(shape, chord_mm, angle_rad, care.sturdy);
 
   TopTools_IndexedMapOfShape faces;
   std::vector<uint32_t> solid_of;
@@ -388,7 +594,8 @@ void describe(const TopoDS_Shape &shape, const Notes &notes, double chord_mm, do
     f.first_triangle = static_cast<uint32_t>(out.triangles.size() / 3);
     TopLoc_Location loc;
     Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(face, loc);
-    if (f.kind == 9) curvature(surface, t, face.Orientation() == TopAbs_REVERSED, f.concave, f.convex);
+    f.cap = closed.caps.count(face.TShape().get()) > 0;
+    if (f.kind == 9) curvature(surface, t, face.Orientation() == TopAbs_REVERSED, f);
     if (!t.IsNull())
       for (int k = 1; k <= t->NbTriangles(); ++k) {
         int a, b, c;
@@ -417,9 +624,18 @@ double plain_read(rust::Str path, double chord_mm, double angle_rad) {
   return g.Mass();
 }
 
-RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax) {
+void warm_up() {
   quiet();
+  STEPControl_Controller::Init();
+}
+
+RawModel read_step(rust::Str path, double chord_mm, double angle_rad, Care care) {
+  warm_up();
   STEPControl_Reader reader;
+  // The kernel's healing looks for crossings of every two edges of a face: minutes on faces with thousands of them. The quick sequence does nothing.
+  ShapeProcess_Context context;
+  context.LoadResourceManager("STEP")->SetResource("Quick.exec.op", "");
+  Interface_Static::SetCVal("read.step.sequence", care.heal ? "FromSTEP" : "Quick");
   const std::string file(path.data(), path.size());
   if (reader.ReadFile(file.c_str()) != IFSelect_RetDone)
     throw std::runtime_error("not readable as STEP: damaged, cut off, or another format");
@@ -430,7 +646,7 @@ RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax) 
     Handle(Interface_Check) c = model->Check(i, Standard_True);
     if (!c.IsNull() && c->HasFailed()) ++bad;
   }
-  if (bad && !lax) throw std::runtime_error("STRICT " + std::to_string(bad));
+  if (bad && !care.lax) throw std::runtime_error("STRICT " + std::to_string(bad));
 
   RawModel out{};
   out.lax = bad > 0;
@@ -441,14 +657,14 @@ RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax) 
   TopoDS_Shape shape = reader.OneShape();
   if (shape.IsNull()) throw std::runtime_error("the STEP file holds no shape");
 
-  describe(shape, notes_of(reader), chord_mm, angle_rad, out);
+  describe(shape, notes_of(reader), chord_mm, angle_rad, care, out);
   return out;
 }
 
 RawModel read_solid(const Solid &solid, double chord_mm, double angle_rad) {
   RawModel out{};
   // A copy without the triangles that an earlier reading may have left.
-  describe(BRepBuilderAPI_Copy(solid.shape, Standard_True, Standard_False).Shape(), Notes{}, chord_mm, angle_rad, out);
+  describe(BRepBuilderAPI_Copy(solid.shape, Standard_True, Standard_False).Shape(), Notes{}, chord_mm, angle_rad, Care{false, true, false}, out);
   return out;
 }
 
@@ -521,13 +737,30 @@ std::unique_ptr<Solid> step_solid(rust::Str path, size_t number, double scale) {
   STEPControl_Reader reader;
   if (reader.ReadFile(std::string(path.data(), path.size()).c_str()) != IFSelect_RetDone || reader.TransferRoots() == 0)
     throw std::runtime_error("not readable as STEP");
-  TopExp_Explorer s(reader.OneShape(), TopAbs_SOLID);
+  const TopoDS_Shape shape = close_up(reader.OneShape()).shape;
+  TopExp_Explorer s(shape, TopAbs_SOLID);
   for (size_t k = 0; k < number && s.More(); ++k) s.Next();
   if (!s.More()) throw std::runtime_error("the file has no solid of that number");
   if (scale == 1.0) return wrap(s.Current());
   gp_Trsf t;
   t.SetScale(gp_Pnt(0, 0, 0), scale);
   return wrap(BRepBuilderAPI_Transform(s.Current(), t, Standard_True).Shape());
+}
+
+std::unique_ptr<Solid> as_splines(const Solid &a) { return wrap(BRepBuilderAPI_NurbsConvert(a.shape, Standard_True).Shape()); }
+
+std::unique_ptr<Solid> without_faces(const Solid &a, P3 lo, P3 hi) {
+  TopoDS_Compound kept;
+  BRep_Builder builder;
+  builder.MakeCompound(kept);
+  for (TopExp_Explorer f(a.shape, TopAbs_FACE); f.More(); f.Next()) {
+    Bnd_Box b;
+    BRepBndLib::AddOptimal(f.Current(), b, Standard_False, Standard_False);
+    double x0, y0, z0, x1, y1, z1;
+    b.Get(x0, y0, z0, x1, y1, z1);
+    if (x0 < lo[0] || y0 < lo[1] || z0 < lo[2] || x1 > hi[0] || y1 > hi[1] || z1 > hi[2]) builder.Add(kept, f.Current());
+  }
+  return wrap(kept);
 }
 
 std::unique_ptr<Solid> beside(const Solid &a, const Solid &b) {

@@ -27,12 +27,15 @@ template <typename Try, typename Fail> static void trycatch(Try &&func, Fail &&f
 
 namespace goldchip {
 struct RawModel;
+struct Care;
 struct Solid {
   TopoDS_Shape shape;
 };
 using P3 = std::array<double, 3>;
 
-RawModel read_step(rust::Str path, double chord_mm, double angle_rad, bool lax);
+// Load what reading needs, so that a reader that waits is quick.
+void warm_up();
+RawModel read_step(rust::Str path, double chord_mm, double angle_rad, Care care);
 RawModel read_solid(const Solid &solid, double chord_mm, double angle_rad);
 double plain_read(rust::Str path, double chord_mm, double angle_rad);
 std::unique_ptr<Solid> make_box(P3 min, P3 max);
@@ -53,6 +56,10 @@ std::unique_ptr<Solid> moved(const Solid &a, P3 turn_axis, double turn_rad, P3 s
 std::unique_ptr<Solid> step_solid(rust::Str path, size_t number, double scale);
 // The solids of both, not joined.
 std::unique_ptr<Solid> beside(const Solid &a, const Solid &b);
+// The same solid with every face and edge stored as a spline.
+std::unique_ptr<Solid> as_splines(const Solid &a);
+// Its faces without those that lie wholly inside the box: surfaces, no solid.
+std::unique_ptr<Solid> without_faces(const Solid &a, P3 box_min, P3 box_max);
 double volume(const Solid &a);
 void write_step(const Solid &a, rust::Str path);
 } // namespace goldchip

@@ -18,6 +18,10 @@ pub(crate) mod ffi {
         concave: f64,
         /// The same where it bulges.
         convex: f64,
+        /// Of a free face: places on it and outward normals, 6 numbers each.
+        samples: Vec<f64>,
+        /// It was not in the file: it closes an opening.
+        cap: bool,
         first_triangle: u32,
         triangle_count: u32,
     }
@@ -47,6 +51,10 @@ pub(crate) mod ffi {
         valid: bool,
         length_units: Vec<String>,
         lax: bool,
+        /// Height of chords of the mesh, mm.
+        chord: f64,
+        /// Solids that were made of loose surfaces.
+        sewn: u32,
         vertices: Vec<f64>,
         triangles: Vec<u32>,
         faces: Vec<RawFace>,
@@ -55,10 +63,22 @@ pub(crate) mod ffi {
         edge_points: Vec<u32>,
     }
 
+    /// How a file is read.
+    #[derive(Clone, Copy)]
+    struct Care {
+        /// Faulty entities are passed over.
+        lax: bool,
+        /// With the kernel's healing and its check of the topology; without, the caller looks whether the result holds.
+        heal: bool,
+        /// The slower way to triangles.
+        sturdy: bool,
+    }
+
     unsafe extern "C++" {
         include!("kernel/shim/shim.h");
 
-        fn read_step(path: &str, chord_mm: f64, angle_rad: f64, lax: bool) -> Result<RawModel>;
+        fn warm_up();
+        fn read_step(path: &str, chord_mm: f64, angle_rad: f64, care: Care) -> Result<RawModel>;
 
         /// The kernel's own read, mesh and volume, nothing else: what the bench compares with.
         fn plain_read(path: &str, chord_mm: f64, angle_rad: f64) -> Result<f64>;
@@ -84,6 +104,8 @@ pub(crate) mod ffi {
         fn moved(a: &Solid, turn_axis: [f64; 3], turn_rad: f64, shift: [f64; 3]) -> Result<UniquePtr<Solid>>;
         fn step_solid(path: &str, number: usize, scale: f64) -> Result<UniquePtr<Solid>>;
         fn beside(a: &Solid, b: &Solid) -> Result<UniquePtr<Solid>>;
+        fn as_splines(a: &Solid) -> Result<UniquePtr<Solid>>;
+        fn without_faces(a: &Solid, box_min: [f64; 3], box_max: [f64; 3]) -> Result<UniquePtr<Solid>>;
         fn volume(a: &Solid) -> f64;
         fn read_solid(a: &Solid, chord_mm: f64, angle_rad: f64) -> Result<RawModel>;
         fn write_step(a: &Solid, path: &str) -> Result<()>;

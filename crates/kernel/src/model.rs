@@ -35,6 +35,12 @@ pub struct RawFace {
     pub colour: Option<u32>,
     /// Of a free face: largest curvature where it is hollow and where it bulges, 1/mm, taken at the nodes of its mesh.
     pub curvature: [f64; 2],
+    /// Of a free face: places on it with the outward normal, from which the reader tells what it really is; empty after that.
+    pub samples: Vec<[[f64; 3]; 2]>,
+    /// The file stores it as a free form; its surface was recognised, with this largest deviation, mm.
+    pub recognised: Option<f64>,
+    /// It was not in the file: it closes an opening.
+    pub cap: bool,
     /// First triangle.
     pub first_triangle: u32,
     /// Number of triangles.
@@ -93,6 +99,8 @@ pub struct RawModel {
     pub lax: bool,
     /// Largest distance between triangles and the true surface that was asked for, mm (of meshes: what the fit says).
     pub chord_error: f64,
+    /// Solids that were closed from loose surfaces.
+    pub sewn: u32,
     /// Faces were fitted to facets; the vertices lie within this of them, mm.
     pub fitted: Option<f64>,
     /// What else the reader wants to say, a sentence each.
@@ -124,7 +132,7 @@ fn surface(kind: u8, n: &[f64]) -> RawSurface {
 }
 
 impl RawModel {
-    pub(crate) fn from_ffi(m: ffi::RawModel, format: String, chord_error: f64) -> Self {
+    pub(crate) fn from_ffi(m: ffi::RawModel, format: String) -> Self {
         RawModel {
             format,
             solids: m.solids.into_iter().map(|s| RawSolid { name: s.name, volume: s.volume }).collect(),
@@ -132,7 +140,8 @@ impl RawModel {
             valid: m.valid,
             length_units: m.length_units,
             lax: m.lax,
-            chord_error,
+            chord_error: m.chord,
+            sewn: m.sewn,
             fitted: None,
             remarks: Vec::new(),
             vertices: triples(&m.vertices),
@@ -147,6 +156,9 @@ impl RawModel {
                     area: f.area,
                     colour: u32::try_from(f.colour).ok(),
                     curvature: [f.concave, f.convex],
+                    samples: f.samples.chunks_exact(6).map(|c| [[c[0], c[1], c[2]], [c[3], c[4], c[5]]]).collect(),
+                    recognised: None,
+                    cap: f.cap,
                     first_triangle: f.first_triangle,
                     triangle_count: f.triangle_count,
                 })
@@ -191,7 +203,18 @@ impl RawModel {
         self.solids.extend(other.solids);
         self.valid &= other.valid;
         self.loose_shells += other.loose_shells;
+        self.sewn += other.sewn;
+        self.chord_error = self.chord_error.max(other.chord_error);
         self
+    }
+
+    /// Every face is meshed, and each solid's triangles enclose what its surfaces enclose, to a thousandth.
+    pub fn holds(&self) -> bool {
+        !self.faces.iter().any(|f| f.triangle_count == 0 && f.area > 1e-6)
+            && (0..self.solids.len()).all(|k| {
+                let v = self.solids[k].volume;
+                v > 0.0 && (self.mesh_volume(k as u32) - v).abs() < 1e-3 * v
+            })
     }
 
     /// Volume enclosed by a solid's triangles, mm³ (divergence theorem).

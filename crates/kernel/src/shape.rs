@@ -102,6 +102,14 @@ impl Shape {
     pub fn beside(&self, other: &Shape) -> Made {
         Ok(Shape(ffi::beside(&self.0, &other.0)?))
     }
+    /// The same solid as many writers store it: every face and edge a spline.
+    pub fn as_splines(&self) -> Made {
+        Ok(Shape(ffi::as_splines(&self.0)?))
+    }
+    /// Its faces without those that lie wholly in the box: surfaces, no solid.
+    pub fn without_faces(&self, min: [f64; 3], max: [f64; 3]) -> Made {
+        Ok(Shape(ffi::without_faces(&self.0, min, max)?))
+    }
     /// mm³.
     pub fn volume(&self) -> f64 {
         ffi::volume(&self.0)
@@ -109,7 +117,7 @@ impl Shape {
     /// The same description that a file's reading gives.
     pub fn read(&self, meshing: &Meshing) -> Result<RawModel, ModelError> {
         let m = ffi::read_solid(&self.0, meshing.chord_mm, meshing.angle_rad)?;
-        Ok(RawModel::from_ffi(m, "modelled".into(), meshing.chord_mm))
+        Ok(RawModel::from_ffi(m, "modelled".into()))
     }
     /// Write as STEP AP214, mm.
     pub fn write_step(&self, path: &Path) -> Result<(), ModelError> {

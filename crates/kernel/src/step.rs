@@ -1,6 +1,6 @@
 //! Reading STEP in this very process.
 
-use crate::bridge::ffi;
+use crate::bridge::ffi::{self, Care};
 use crate::model::RawModel;
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard};
@@ -26,19 +26,48 @@ pub(crate) fn one_at_a_time() -> MutexGuard<'static, ()> {
     LOCK.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
 }
 
+/// Files larger than this are first read without the kernel's healing, bytes.
+const LARGE: u64 = 3 << 20;
+/// A reading that took longer is not tried a second time.
+const PATIENCE: std::time::Duration = std::time::Duration::from_secs(6);
+
+/// Load what reading needs: a process that waits for a file does this beforehand.
+pub fn warm_up() {
+    let _turn = one_at_a_time();
+    ffi::warm_up();
+}
+
 /// Read a STEP file: strictly, and if entities are faulty, leniently. The error is one plain sentence without a remedy.
+///
+/// A large file is first read without the kernel's healing, whose search for crossing edges grows with the square of a face's edges, and every
+/// file is meshed by the quick triangulation. If then a face has no triangles, or the triangles enclose another volume than the surfaces,
+/// it is read again with more care.
 ///
 /// A damaged file can end or hang the process: for files from outside use `intake`.
 pub fn read_step(file: &Path, meshing: &Meshing) -> Result<RawModel, String> {
     let _turn = one_at_a_time();
     let path = file.to_string_lossy();
-    let answer = match ffi::read_step(&path, meshing.chord_mm, meshing.angle_rad, false) {
-        Err(e) if e.what().starts_with("STRICT ") => ffi::read_step(&path, meshing.chord_mm, meshing.angle_rad, true),
-        other => other,
+    let read = |care: Care| {
+        let once = |care| ffi::read_step(&path, meshing.chord_mm, meshing.angle_rad, care);
+        let answer = match once(care) {
+            Err(e) if e.what().starts_with("STRICT ") => once(Care { lax: true, ..care }),
+            other => other,
+        };
+        answer.map(|m| RawModel::from_ffi(m, format!("STEP{}", schema(file)))).map_err(|e| e.what().to_string())
     };
-    answer
-        .map(|m| RawModel::from_ffi(m, format!("STEP{}", schema(file)), meshing.chord_mm))
-        .map_err(|e| e.what().to_string())
+    let quick = Care { lax: false, heal: false, sturdy: false };
+    if std::fs::metadata(file).is_ok_and(|m| m.len() > LARGE)
+        && let Ok(m) = read(quick)
+        && m.holds()
+        && !m.edges.iter().any(|e| e.open)
+    {
+        return Ok(m);
+    }
+    let start = std::time::Instant::now();
+    match read(Care { heal: true, ..quick }) {
+        Ok(m) if !m.holds() && start.elapsed() < PATIENCE => read(Care { heal: true, sturdy: true, ..quick }),
+        other => other,
+    }
 }
 
 /// The kernel's own read, mesh and volume (mm³) and nothing else: what a bench compares [`read_step`] with.

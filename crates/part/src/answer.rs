@@ -4,6 +4,7 @@
 //! |---|---|
 //! | `unit` | what the file's numbers are in: `mm`, `inch`, `cm`, `m`, `foot` |
 //! | `solid` | number of the solid in the file, from 0 |
+//! | `closed` | `yes` if what closes the file's open surfaces is right, else `no` |
 //! | `thickness` | of a drawn plate, mm |
 //! | `layer/NAME` | `through`, `ignore`, or `pocket:DEPTH` in mm |
 //! | `hole/…` and others | a choice's key, as the question lists them |
@@ -32,6 +33,7 @@ pub fn answer_fault(question: &str, answer: &str) -> Option<String> {
     match question {
         "unit" if LengthUnit::of(answer).is_none() => Some("The unit is mm, inch, cm, m or foot".into()),
         "solid" if answer.parse::<u32>().is_err() => Some("A solid is chosen by its number, from 0".into()),
+        "closed" if !matches!(answer, "yes" | "no") => Some("What closes the surfaces is right (yes) or not (no)".into()),
         "thickness" if number(answer, 0.01, 1000.0).is_none() => {
             Some("A plate is between 0.01 and 1000 mm thick".into())
         }
@@ -47,6 +49,7 @@ pub fn reading_of(answers: &BTreeMap<String, String>) -> Reading {
     let mut r = Reading {
         unit: answers.get("unit").and_then(|u| LengthUnit::of(u)),
         solid: answers.get("solid").and_then(|s| s.parse().ok()),
+        closed: answers.get("closed").map(|c| c == "yes"),
         ..Default::default()
     };
     r.drawing.thickness = answers.get("thickness").and_then(|t| number(t, 0.01, 1000.0));
@@ -68,6 +71,7 @@ pub fn answer_words(question: &str, answer: Option<&str>) -> String {
     match (question, answer) {
         (_, None) => format!("{about}: open again"),
         ("solid", Some(a)) => format!("solid {}", a.parse::<u32>().map_or(0, |n| n + 1)),
+        ("closed", Some(a)) => format!("closed surfaces: {}", if a == "yes" { "right" } else { "wrong" }),
         ("thickness", Some(a)) => format!("plate {a} mm thick"),
         (_, Some(a)) => format!("{about}: {}", a.replace(':', " ")),
     }

@@ -41,6 +41,10 @@ pub struct Face {
     pub colour: Option<u32>,
     /// Smallest radius where a free face is hollow, mm.
     pub concave_radius: Option<f64>,
+    /// The file stores it as a free form; its surface was recognised with this largest deviation, mm.
+    pub recognised: Option<f64>,
+    /// It was not in the file: it closes an opening.
+    pub cap: bool,
 }
 
 /// A solid of the file.
@@ -67,6 +71,8 @@ pub struct Origin {
     pub solid: usize,
     /// Factor that was put on all lengths.
     pub scale: f64,
+    /// It was closed from surfaces that did not make a solid.
+    pub closed: bool,
     /// Faces were fitted to facets, whose corners lie within this of them, mm.
     pub fitted: Option<f64>,
     /// What the reader remarked.
@@ -122,6 +128,11 @@ pub enum PartError {
     /// Not closed.
     #[error("the solid is not closed ({0}); repair it where it was drawn and export it again")]
     Open(String),
+    /// A person said that what closes it is wrong.
+    #[error(
+        "the surfaces of the file do not close, and what closed them was called wrong; close them where they were drawn and export the part as a solid"
+    )]
+    NotClosed,
     /// Too small or too large for any machine.
     #[error("the part measures {0} mm, which no mill here can make; check the unit of the export")]
     AbsurdSize(String),
@@ -174,6 +185,10 @@ impl Part {
         if bare > 0 {
             return Err(PartError::Open(format!("{bare} faces could not be meshed")));
         }
+        let closed = raw.sewn > 0 || mine.iter().any(|&k| raw.faces[k].cap);
+        if closed && reading.closed == Some(false) {
+            return Err(PartError::NotClosed);
+        }
         let (mesh, number) = mesh_of(raw, solid, put);
         let bounds = Box3::of(mesh.points.iter().copied());
         let size = bounds.size();
@@ -220,6 +235,7 @@ impl Part {
                 solids,
                 solid,
                 scale,
+                closed,
                 fitted: raw.fitted.map(|f| f * put),
                 remarks: raw.remarks.clone(),
                 drawing: model.drawing.clone(),
@@ -357,6 +373,8 @@ fn face(f: &kernel::RawFace, mesh: &TriMesh, range: std::ops::Range<usize>, scal
         turn: (f.bounds[1] - f.bounds[0]).abs(),
         colour: f.colour,
         concave_radius: (f.curvature[0] > 1e-6).then(|| scale / f.curvature[0]),
+        recognised: f.recognised.map(|d| d * scale),
+        cap: f.cap,
     }
 }
 

@@ -102,6 +102,7 @@ pub fn grave_questions(part: &Part, answers: &BTreeMap<String, String>) -> Vec<Q
     let mut out = Vec::new();
     unit(part, answers, &mut out);
     solid(part, &mut out);
+    closed(part, &mut out);
     drawing(part, &mut out);
     out.retain(|q| q.grave);
     for q in &mut out {
@@ -115,6 +116,7 @@ pub fn questions(part: &Part, seen: &Recognised, answers: &BTreeMap<String, Stri
     let mut out = Vec::new();
     unit(part, answers, &mut out);
     solid(part, &mut out);
+    closed(part, &mut out);
     drawing(part, &mut out);
     holes(seen, &mut out);
     points(seen, &mut out);
@@ -215,6 +217,36 @@ fn solid(part: &Part, out: &mut Vec<Question>) {
             if s.volume == largest { "the largest" } else { "" },
         ));
     }
+    out.push(q);
+}
+
+/// Surfaces that did not close and were closed.
+fn closed(part: &Part, out: &mut Vec<Question>) {
+    if !part.origin.closed {
+        return;
+    }
+    let caps: Vec<u32> = (0..part.faces.len() as u32).filter(|&k| part.faces[k as usize].cap).collect();
+    let area: f64 = caps.iter().map(|&k| part.faces[k as usize].area).sum();
+    let text = match caps.len() {
+        0 => "The file holds surfaces, no solid; sewn at their edges they close. Is that the part?".to_string(),
+        n => format!(
+            "The surfaces of the file do not close; {n} flat face{} of {} mm² in all {} them. Is that the part?",
+            if n == 1 { "" } else { "s" },
+            self::n(area),
+            if n == 1 { "closes" } else { "close" }
+        ),
+    };
+    let mut q = Question::new(
+        "closed",
+        text,
+        "Without a closed border there is no inside; a face that was lost may have had a hole or a step.",
+    );
+    let flat = if caps.is_empty() { "edges that belong together lie within 0.01 mm" } else { "each opening has a border in one plane" };
+    q.choices.push(choice("yes", "It is: go on with it".into(), if caps.is_empty() { 0.9 } else { 0.7 }, flat));
+    q.choices.push(choice("no", "It is not: the file must be mended".into(), 0.1, ""));
+    q.grave = !caps.is_empty();
+    q.blocks = if q.grave { "the whole plan".into() } else { String::new() };
+    q.faces = caps;
     out.push(q);
 }
 

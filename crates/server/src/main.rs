@@ -20,7 +20,7 @@ serve listens on 127.0.0.1 unless --listen or GOLDCHIP_LISTEN says otherwise; GO
 fn main() {
     let args: Vec<String> = std::env::args().skip(1).collect();
     if args.first().is_some_and(|a| a == READER_WORD) {
-        std::process::exit(intake::reader_main(&args[1..]));
+        std::process::exit(intake::reader_main());
     }
     if let Err(why) = command() {
         eprintln!("goldchip-server: {why}");
@@ -108,6 +108,7 @@ fn command() -> Result<(), String> {
 }
 
 fn start_workers(db: &Db, reader: &std::path::Path, stop: &Arc<AtomicBool>) -> Vec<std::thread::JoinHandle<()>> {
+    intake::keep_ready(reader, &[READER_WORD]);
     let n: usize = std::env::var("GOLDCHIP_WORKERS").ok().and_then(|v| v.parse().ok()).unwrap_or(1);
     (0..n.min(64))
         .map(|k| {

@@ -1,31 +1,35 @@
 //! Cylinders and cones fitted to points: a first guess by Kåsa's algebraic circle, then least squares.
 
 use geom::{DMat3, DVec3};
+use kernel::RawSurface;
+
+/// Neighbouring corners that turn by more than this about an axis leave a gap in the face, rad. 36° is a circle in ten strips.
+pub(crate) const FACET_TURN: f64 = 0.66;
 
 /// A cylinder (half angle 0) or cone.
 #[derive(Clone, Copy)]
-pub(super) struct Round {
-    pub(super) origin: DVec3,
-    pub(super) axis: DVec3,
-    pub(super) radius: f64,
-    pub(super) half_angle: f64,
+pub(crate) struct Round {
+    pub(crate) origin: DVec3,
+    pub(crate) axis: DVec3,
+    pub(crate) radius: f64,
+    pub(crate) half_angle: f64,
 }
 
 impl Round {
-    pub(super) fn off(&self, p: DVec3) -> f64 {
+    pub(crate) fn off(&self, p: DVec3) -> f64 {
         let d = p - self.origin;
         let s = d.dot(self.axis);
         let r = (d - self.axis * s).length();
         (r - self.radius - s * self.half_angle.tan()) * self.half_angle.cos()
     }
     /// Away from the axis, square to the surface.
-    pub(super) fn normal(&self, p: DVec3) -> DVec3 {
+    pub(crate) fn normal(&self, p: DVec3) -> DVec3 {
         let r = (p - self.origin).reject_from_normalized(self.axis).normalize_or_zero();
         r * self.half_angle.cos() - self.axis * self.half_angle.sin()
     }
     /// Fitted to points by Levenberg and Marquardt's method in the two tilts and two shifts of the axis, the radius and the half angle. Meant for a
     /// start that is nearly right; the better of both comes back.
-    pub(super) fn refined(&self, points: &[DVec3]) -> Round {
+    pub(crate) fn refined(&self, points: &[DVec3]) -> Round {
         let cone = self.half_angle != 0.0;
         let n = if cone { 6 } else { 5 };
         if points.len() < n + 1 {
@@ -87,7 +91,7 @@ impl Round {
         best
     }
     /// Through the corners of these flats with this axis.
-    pub(super) fn fit(axis: DVec3, points: &[DVec3], normals: &[(DVec3, f64)]) -> Option<Round> {
+    pub(crate) fn fit(axis: DVec3, points: &[DVec3], normals: &[(DVec3, f64)]) -> Option<Round> {
         let weight: f64 = normals.iter().map(|n| n.1).sum();
         let lean = normals.iter().map(|(n, a)| n.dot(axis).clamp(-1.0, 1.0).asin() * a).sum::<f64>() / weight;
         let e1 = axis.any_orthonormal_vector();
@@ -136,8 +140,90 @@ impl Round {
     }
 }
 
+impl Round {
+    /// With its axis along x, y or z, or as a cylinder instead of a cone, if it then still lies within `tolerance` of the points.
+    pub(crate) fn tidied(self, points: &[DVec3], normals: &[(DVec3, f64)], tolerance: f64) -> Round {
+        let ok = |r: &Round| points.iter().all(|p| r.off(*p).abs() <= tolerance);
+        let mut best = self;
+        if self.half_angle != 0.0 && self.half_angle.abs() < 1e-3 {
+            let straight = Round { half_angle: 0.0, ..self }.refined(points);
+            if ok(&straight) {
+                best = straight;
+            }
+        }
+        for a in [DVec3::X, DVec3::Y, DVec3::Z] {
+            if self.axis.dot(a).abs() > 1.0 - 1e-4
+                && let Some(mut r) = Round::fit(a, points, normals)
+            {
+                if r.half_angle.abs() < 1e-3 {
+                    r.half_angle = 0.0;
+                }
+                if ok(&r) {
+                    best = r;
+                }
+            }
+        }
+        best
+    }
+
+    /// As a face has it.
+    pub(crate) fn surface(&self) -> RawSurface {
+        let (origin, axis) = (self.origin.to_array(), self.axis.to_array());
+        if self.half_angle == 0.0 {
+            RawSurface::Cylinder { origin, axis, radius: self.radius }
+        } else {
+            RawSurface::Cone { origin, axis, radius: self.radius, half_angle: self.half_angle }
+        }
+    }
+}
+
+/// A ball through all these points, if there is one.
+pub(crate) fn ball(points: &[DVec3], tolerance: f64) -> Option<RawSurface> {
+    if points.len() < 8 {
+        return None;
+    }
+    let base = points.iter().copied().sum::<DVec3>() / points.len() as f64;
+    let (mut m, mut v) = (DMat3::ZERO, DVec3::ZERO);
+    let mean = points.iter().map(|p| (*p - base).length_squared()).sum::<f64>() / points.len() as f64;
+    for p in points {
+        let d = *p - base;
+        m += DMat3::from_cols(d * d.x, d * d.y, d * d.z);
+        v += d * (d.length_squared() - mean);
+    }
+    if m.determinant().abs() < 1e-18 {
+        return None;
+    }
+    let c = m.inverse() * v / 2.0;
+    let radius = (mean + c.length_squared()).sqrt();
+    let origin = base + c;
+    let on = points.iter().all(|p| (p.distance(origin) - radius).abs() <= tolerance);
+    on.then(|| RawSurface::Sphere { origin: origin.to_array(), radius })
+}
+
+/// Angle that a round face with these corners covers about its axis, rad.
+pub(crate) fn covered(surface: &RawSurface, corners: impl Iterator<Item = DVec3>) -> f64 {
+    let (RawSurface::Cylinder { origin, axis, .. } | RawSurface::Cone { origin, axis, .. }) = surface else {
+        return 0.0;
+    };
+    let (origin, axis) = (DVec3::from_array(*origin), DVec3::from_array(*axis));
+    let e1 = axis.any_orthonormal_vector();
+    let e2 = axis.cross(e1);
+    let mut angles: Vec<f64> = corners
+        .map(|p| {
+            let d = p - origin;
+            d.dot(e2).atan2(d.dot(e1))
+        })
+        .collect();
+    angles.sort_by(f64::total_cmp);
+    let [first, .., last] = angles[..] else { return 0.0 };
+    let tau = std::f64::consts::TAU;
+    let gap = angles.windows(2).map(|w| w[1] - w[0]).fold(0.0, f64::max);
+    let gap = gap.max(tau - (last - first));
+    if gap > FACET_TURN { tau - gap } else { tau }
+}
+
 /// Gauss's elimination with pivots; none if the equations do not tell all unknowns.
-fn solve(mut m: [[f64; 6]; 6], mut v: [f64; 6], n: usize) -> Option<[f64; 6]> {
+pub(crate) fn solve(mut m: [[f64; 6]; 6], mut v: [f64; 6], n: usize) -> Option<[f64; 6]> {
     let scale = (0..n).map(|k| m[k][k].abs()).fold(0.0, f64::max);
     for k in 0..n {
         let p = (k..n).max_by(|&a, &b| m[a][k].abs().total_cmp(&m[b][k].abs()))?;

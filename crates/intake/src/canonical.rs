@@ -1,0 +1,242 @@
+//! Faces stored as free forms that are planes, cylinders, cones, balls or rings.
+//!
+//! Many writers store every face as a spline. A hole is then a spline too, and nobody may call it a hole until its surface is told. The
+//! kernel gives exact places and normals on each free face; the surface is fitted to these, not to triangles:
+//! - plane: one normal;
+//! - ball: p + ρ·n is one point, linear in centre and ρ;
+//! - cylinder and cone: the normals keep one angle to the axis, so it is the direction in which they vary least; then least squares on the places;
+//! - ring: all normals meet its axis, which is linear in the axis' Plücker coordinates (H. Pottmann and T. Randrup, "Rotational and helical
+//!   surface approximation for reverse engineering", Computing 60, 1998); in the half plane beside the axis it is a circle.
+//!
+//! A face is taken only if every place lies within [`WITHIN`] of the surface and every normal within [`TURN`] of its own; the largest deviation is stated.
+
+use crate::fit::round::{Round, ball, covered, solve};
+use geom::{DMat3, DVec3};
+use kernel::{EdgeKind, RawModel, RawSurface};
+
+/// Largest deviation of a place, mm: a tenth of what a careful mill holds, and twice the mesh's finest chord.
+const WITHIN: f64 = 0.002;
+/// Largest deviation of a normal, rad.
+const TURN: f64 = 0.01;
+
+type Sample = (DVec3, DVec3);
+
+/// Recognise what can be; the places are gone after this.
+pub(crate) fn recognise(raw: &mut RawModel) {
+    let (mut count, mut worst) = (0, 0.0_f64);
+    for k in 0..raw.faces.len() {
+        let samples: Vec<Sample> = std::mem::take(&mut raw.faces[k].samples)
+            .into_iter()
+            .map(|[p, n]| (DVec3::from_array(p), DVec3::from_array(n)))
+            .collect();
+        if raw.faces[k].surface != RawSurface::Other {
+            continue;
+        }
+        let Some((surface, off)) = surface_of(&samples) else { continue };
+        let f = &raw.faces[k];
+        let range = f.first_triangle as usize..(f.first_triangle + f.triangle_count) as usize;
+        let corners = raw.triangles[range].iter().flatten().map(|&c| DVec3::from_array(raw.vertices[c as usize]));
+        let turn = covered(&surface, corners);
+        let f = &mut raw.faces[k];
+        (f.surface, f.bounds, f.curvature, f.recognised) = (surface, [0.0, turn, 0.0, 0.0], [0.0; 2], Some(off));
+        count += 1;
+        worst = worst.max(off);
+    }
+    if count == 0 {
+        return;
+    }
+    for e in &mut raw.edges {
+        if e.kind == EdgeKind::Other && e.faces.iter().any(|&f| raw.faces[f as usize].recognised.is_some()) {
+            let p: Vec<DVec3> = e.points.iter().map(|&k| DVec3::from_array(raw.vertices[k as usize])).collect();
+            e.kind = curve_of(&p);
+        }
+    }
+    raw.chord_error += worst;
+    raw.remarks.push(format!(
+        "{count} of {} faces are stored as free forms; they are planes, cylinders, cones, balls or rings within {} mm and are read as such",
+        raw.faces.len(),
+        if worst < 5e-5 { "0.0001".into() } else { format!("{worst:.4}") }
+    ));
+}
+
+/// The surface through these places with these normals, and the largest deviation, mm; none if it is none of the plain ones.
+fn surface_of(samples: &[Sample]) -> Option<(RawSurface, f64)> {
+    if samples.len() < 3 || samples.iter().any(|(p, n)| !p.is_finite() || !n.is_finite()) {
+        return None;
+    }
+    // A flat face may have three corners only; what bends has more, and needs them.
+    let kinds: [fn(&[Sample]) -> Option<(RawSurface, f64)>; 4] = [plane, sphere, round, ring];
+    let kinds = &kinds[..if samples.len() < 8 { 1 } else { 4 }];
+    kinds.iter().find_map(|kind| {
+        let (surface, off) = kind(samples)?;
+        (off <= WITHIN).then_some((surface, off))
+    })
+}
+
+fn mean(v: impl Iterator<Item = DVec3>, n: usize) -> DVec3 {
+    v.sum::<DVec3>() / n as f64
+}
+
+fn worst(samples: &[Sample], off: impl Fn(DVec3) -> (f64, DVec3)) -> Option<f64> {
+    samples.iter().try_fold(0.0, |w: f64, (p, n)| {
+        let (d, own) = off(*p);
+        // The sense of the normal is the mesh's business.
+        (n.cross(own).length() <= TURN).then_some(w.max(d.abs()))
+    })
+}
+
+fn plane(samples: &[Sample]) -> Option<(RawSurface, f64)> {
+    let normal = mean(samples.iter().map(|s| s.1), samples.len()).try_normalize()?;
+    let origin = mean(samples.iter().map(|s| s.0), samples.len());
+    let off = worst(samples, |p| ((p - origin).dot(normal), normal))?;
+    Some((RawSurface::Plane { origin: origin.to_array(), normal: normal.to_array() }, off))
+}
+
+fn sphere(samples: &[Sample]) -> Option<(RawSurface, f64)> {
+    let points: Vec<DVec3> = samples.iter().map(|s| s.0).collect();
+    let RawSurface::Sphere { origin, radius } = ball(&points, WITHIN)? else { return None };
+    let c = DVec3::from_array(origin);
+    let off = worst(samples, |p| (p.distance(c) - radius, (p - c).normalize_or_zero()))?;
+    Some((RawSurface::Sphere { origin, radius }, off))
+}
+
+/// Directions in which the normals vary least and second least.
+fn quiet_axes(samples: &[Sample], about: DVec3) -> Option<[DVec3; 2]> {
+    let mut m = DMat3::ZERO;
+    for (_, n) in samples {
+        let d = *n - about;
+        m += DMat3::from_cols(d * d.x, d * d.y, d * d.z);
+    }
+    let m = m * (1.0 / samples.len() as f64);
+    let trace = m.x_axis.x + m.y_axis.y + m.z_axis.z;
+    if trace < 1e-12 {
+        return None;
+    }
+    let inverse = (m + DMat3::from_diagonal(DVec3::splat(1e-13 * trace))).inverse();
+    let follow = |not: Option<DVec3>| {
+        let clear = |v: DVec3| not.map_or(v, |a| v - a * v.dot(a));
+        let start = [DVec3::X, DVec3::Y, DVec3::Z].into_iter().max_by(|a, b| {
+            let far = |v: DVec3| clear(inverse * clear(v)).length();
+            far(*a).total_cmp(&far(*b))
+        })?;
+        let mut v = clear(start).try_normalize()?;
+        for _ in 0..60 {
+            v = clear(inverse * v).try_normalize()?;
+        }
+        Some(v)
+    };
+    let first = follow(None)?;
+    Some([first, follow(Some(first))?])
+}
+
+/// A cylinder or cone.
+fn round(samples: &[Sample]) -> Option<(RawSurface, f64)> {
+    let points: Vec<DVec3> = samples.iter().map(|s| s.0).collect();
+    let normals: Vec<(DVec3, f64)> = samples.iter().map(|s| (s.1, 1.0)).collect();
+    // On a cylinder the normals lie in a plane through 0, on a cone in one beside it.
+    let centre = mean(samples.iter().map(|s| s.1), samples.len());
+    let axes = [DVec3::ZERO, centre].into_iter().filter_map(|about| quiet_axes(samples, about));
+    let mut best: Option<(RawSurface, f64)> = None;
+    for axis in axes.map(|a| a[0]) {
+        let Some(first) = Round::fit(axis, &points, &normals) else { continue };
+        let fitted = first.refined(&points).tidied(&points, &normals, WITHIN);
+        let off = worst(samples, |p| (fitted.off(p), fitted.normal(p)));
+        if let Some(off) = off
+            && fitted.radius < 1e5
+            && best.is_none_or(|b| off < b.1)
+        {
+            best = Some((fitted.surface(), off));
+        }
+    }
+    best
+}
+
+/// A torus.
+fn ring(samples: &[Sample]) -> Option<(RawSurface, f64)> {
+    let mid = mean(samples.iter().map(|s| s.0), samples.len());
+    let size = samples.iter().map(|s| s.0.distance(mid)).fold(0.0, f64::max);
+    if size < 1e-6 {
+        return None;
+    }
+    let mut m = [[0.0; 6]; 6];
+    for (p, n) in samples {
+        let q = ((*p - mid) / size).cross(*n);
+        let row = [n.x, n.y, n.z, q.x, q.y, q.z];
+        for i in 0..6 {
+            for j in 0..6 {
+                m[i][j] += row[i] * row[j];
+            }
+        }
+    }
+    let trace: f64 = (0..6).map(|k| m[k][k]).sum();
+    (0..6).for_each(|k| m[k][k] += 1e-12 * trace);
+    let mut x = [0.3, -0.5, 0.7, 0.6, 0.4, -0.2];
+    for _ in 0..30 {
+        x = solve(m, x, 6)?;
+        let l = x.iter().map(|v| v * v).sum::<f64>().sqrt();
+        x = x.map(|v| v / l);
+    }
+    let (moment, along) = (DVec3::new(x[0], x[1], x[2]), DVec3::new(x[3], x[4], x[5]));
+    let axis = along.try_normalize()?;
+    if (moment.dot(along) / along.length_squared()).abs() > 1e-3 {
+        return None;
+    }
+    let foot = mid + along.cross(moment) / along.length_squared() * size;
+    // Beside the axis: (r, z) + ρ·(nr, nz) = (major, height), linear in ρ, major, height.
+    let flat: Vec<[f64; 4]> = samples
+        .iter()
+        .filter_map(|(p, n)| {
+            let d = *p - foot;
+            let z = d.dot(axis);
+            let out = (d - axis * z).try_normalize()?;
+            Some([(d - axis * z).length(), z, n.dot(out), n.dot(axis)])
+        })
+        .collect();
+    let k = flat.len() as f64;
+    let sum = |f: &dyn Fn(&[f64; 4]) -> f64| flat.iter().map(f).sum::<f64>() / k;
+    let (r, z, nr, nz) = (sum(&|s| s[0]), sum(&|s| s[1]), sum(&|s| s[2]), sum(&|s| s[3]));
+    let cross = sum(&|s| (s[0] - r) * (s[2] - nr) + (s[1] - z) * (s[3] - nz));
+    let square = sum(&|s| (s[2] - nr).powi(2) + (s[3] - nz).powi(2));
+    if square < 1e-12 {
+        return None;
+    }
+    let rho = -cross / square;
+    let (major, height, minor) = (r + rho * nr, z + rho * nz, rho.abs());
+    if major <= 0.0 || minor <= 0.0 || major > 1e5 {
+        return None;
+    }
+    let origin = foot + axis * height;
+    let off = worst(samples, |p| {
+        let d = p - origin;
+        let z = d.dot(axis);
+        let out = (d - axis * z).normalize_or_zero();
+        let q = d - out * major;
+        (q.length() - minor, q.normalize_or_zero())
+    })?;
+    Some((RawSurface::Torus { origin: origin.to_array(), axis: axis.to_array(), major, minor }, off))
+}
+
+/// A line or circle through these places, if it is one.
+fn curve_of(p: &[DVec3]) -> EdgeKind {
+    let [first, .., last] = p else { return EdgeKind::Other };
+    let d = (*last - *first).normalize_or_zero();
+    if d != DVec3::ZERO && p.iter().all(|q| (*q - *first).reject_from_normalized(d).length() <= WITHIN) {
+        return EdgeKind::Line;
+    }
+    if p.len() < 5 {
+        return EdgeKind::Other;
+    }
+    let (a, b, c) = (p[0], p[p.len() / 3], p[2 * p.len() / 3]);
+    let (u, v) = (b - a, c - a);
+    let n = u.cross(v);
+    if n.length_squared() < 1e-12 {
+        return EdgeKind::Other;
+    }
+    let centre = a + (n.cross(u) * v.length_squared() + v.cross(n) * u.length_squared()) / (2.0 * n.length_squared());
+    let (axis, radius) = (n.normalize(), a.distance(centre));
+    let on = |q: &DVec3| (q.distance(centre) - radius).abs() <= WITHIN && (*q - centre).dot(axis).abs() <= WITHIN;
+    if radius < 1e5 && p.iter().all(on) {
+        return EdgeKind::Circle { centre: centre.to_array(), axis: axis.to_array(), radius };
+    }
+    EdgeKind::Other
+}
