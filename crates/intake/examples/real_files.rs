@@ -27,18 +27,21 @@ fn main() {
         };
         let raw = &model.raw;
         let mut kinds: BTreeMap<&str, usize> = BTreeMap::new();
+        // As the file stores them.
+        let mut stored: BTreeMap<&str, usize> = BTreeMap::new();
         for f in &raw.faces {
-            *kinds
-                .entry(match f.surface {
-                    RawSurface::Plane { .. } => "plane",
-                    RawSurface::Cylinder { .. } => "cylinder",
-                    RawSurface::Cone { .. } => "cone",
-                    RawSurface::Sphere { .. } => "sphere",
-                    RawSurface::Torus { .. } => "torus",
-                    RawSurface::Other => "other",
-                })
-                .or_insert(0) += 1;
+            let kind = match f.surface {
+                RawSurface::Plane { .. } => "plane",
+                RawSurface::Cylinder { .. } => "cylinder",
+                RawSurface::Cone { .. } => "cone",
+                RawSurface::Sphere { .. } => "sphere",
+                RawSurface::Torus { .. } => "torus",
+                RawSurface::Other => "other",
+            };
+            *kinds.entry(kind).or_insert(0) += 1;
+            *stored.entry(if f.recognised.is_some() { "other" } else { kind }).or_insert(0) += 1;
         }
+        let closed = raw.sewn;
         let read = start.elapsed().as_secs_f64();
         let seen = part::Part::from_model(&model, &Reading::default()).map(|p| part::recognise(&p));
         let mut found: BTreeMap<String, usize> = BTreeMap::new();
@@ -56,7 +59,7 @@ fn main() {
             serde_json::json!({
                 "file": file, "format": raw.format, "solids": raw.solids.len(),
                 "volume": raw.solids.iter().map(|s| s.volume).sum::<f64>(), "area": raw.faces.iter().map(|f| f.area).sum::<f64>(),
-                "faces": raw.faces.len(), "kinds": kinds, "body": body, "found": found, "no_part": error,
+                "faces": raw.faces.len(), "kinds": kinds, "stored": stored, "closed": closed, "chord": raw.chord_error, "body": body, "found": found, "no_part": error,
                 "read_s": read, "features_s": start.elapsed().as_secs_f64() - read,
             })
         );

@@ -605,7 +605,12 @@ fn append(out: &mut RawModel, name: &str, body: &Mesh, faces: &Faces, own: usize
         out.faces.push(RawFace {
             solid,
             surface: *surface,
-            bounds: [0.0, covered(surface, of_face[k].iter().flat_map(|&t| body.triangles[t]).map(|c| body.points[c as usize])), 0.0, 0.0],
+            bounds: [
+                0.0,
+                covered(surface, of_face[k].iter().flat_map(|&t| body.triangles[t]).map(|c| body.points[c as usize])),
+                0.0,
+                0.0,
+            ],
             area: of_face[k].iter().map(|&t| body.normal(t).length() / 2.0).sum(),
             colour: None,
             curvature: [0.0; 2],

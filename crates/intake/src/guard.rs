@@ -147,12 +147,7 @@ fn spare() -> MutexGuard<'static, Option<Spare>> {
 }
 
 fn start(program: &Program) -> std::io::Result<Child> {
-    Command::new(&program.0)
-        .args(&program.1)
-        .stdin(Stdio::piped())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::null())
-        .spawn()
+    Command::new(&program.0).args(&program.1).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null()).spawn()
 }
 
 /// From now on keep one reader started, which waits for the next file: most of the time of a small file is the start of its reader. Each

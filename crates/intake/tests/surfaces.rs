@@ -88,7 +88,10 @@ fn what_is_only_nearly_a_cylinder_stays_a_free_form() {
     let ring = |a: f64, b: f64| {
         let mid = |k: f64| [a * (k * PI / 4.0).cos(), b * (k * PI / 4.0).sin()];
         (0..4)
-            .map(|k| kernel::shape::Piece { to: mid(2.0 * f64::from(k) + 2.0), mid: Some(mid(2.0 * f64::from(k) + 1.0)) })
+            .map(|k| kernel::shape::Piece {
+                to: mid(2.0 * f64::from(k) + 2.0),
+                mid: Some(mid(2.0 * f64::from(k) + 1.0)),
+            })
             .collect::<Vec<_>>()
     };
     let odd = Shape::loft(&[(ring(10.0, 10.0), 0.0), (ring(12.0, 10.0), 20.0)]).unwrap();

@@ -33,7 +33,9 @@ pub fn answer_fault(question: &str, answer: &str) -> Option<String> {
     match question {
         "unit" if LengthUnit::of(answer).is_none() => Some("The unit is mm, inch, cm, m or foot".into()),
         "solid" if answer.parse::<u32>().is_err() => Some("A solid is chosen by its number, from 0".into()),
-        "closed" if !matches!(answer, "yes" | "no") => Some("What closes the surfaces is right (yes) or not (no)".into()),
+        "closed" if !matches!(answer, "yes" | "no") => {
+            Some("What closes the surfaces is right (yes) or not (no)".into())
+        }
         "thickness" if number(answer, 0.01, 1000.0).is_none() => {
             Some("A plate is between 0.01 and 1000 mm thick".into())
         }

@@ -241,7 +241,11 @@ fn closed(part: &Part, out: &mut Vec<Question>) {
         text,
         "Without a closed border there is no inside; a face that was lost may have had a hole or a step.",
     );
-    let flat = if caps.is_empty() { "edges that belong together lie within 0.01 mm" } else { "each opening has a border in one plane" };
+    let flat = if caps.is_empty() {
+        "edges that belong together lie within 0.01 mm"
+    } else {
+        "each opening has a border in one plane"
+    };
     q.choices.push(choice("yes", "It is: go on with it".into(), if caps.is_empty() { 0.9 } else { 0.7 }, flat));
     q.choices.push(choice("no", "It is not: the file must be mended".into(), 0.1, ""));
     q.grave = !caps.is_empty();

@@ -302,8 +302,7 @@ fn wrong(plate: &Plate, part: &Part) -> Option<String> {
 
 #[test]
 fn random_plates_are_recognised_exactly() {
-    let all: Vec<(u64, String)> =
-        plates(|p| p.part(), 1);
+    let all: Vec<(u64, String)> = plates(|p| p.part(), 1);
     assert!(all.is_empty(), "{} plates are wrong, the first is seed {}: {}", all.len(), all[0].0, all[0].1);
 }
 
