@@ -1,6 +1,7 @@
 //! The part: what is it, what will be hard, what is doubtful.
 
 mod answer;
+mod carry;
 mod compare;
 mod edge;
 mod feature;
@@ -13,6 +14,7 @@ mod question;
 mod view;
 
 pub use answer::{answer_fault, answer_words, reading_of};
+pub use carry::{Carried, carried};
 pub use compare::{Change, Fate, compare};
 pub use edge::{Bend, Edge};
 pub use feature::{

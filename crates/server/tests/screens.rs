@@ -359,6 +359,22 @@ async fn a_revision_is_compared_with_the_one_before() {
     let b = signed_in(&house).await;
     b.go("/jobs/1/part").await;
     b.text("Give a new revision").await;
+    // The bearing bore is marked 17 H7; the revision makes it Ø18.
+    let marked = r"
+        const done = arguments[arguments.length - 1];
+        (async () => {
+          const part = await (await fetch('/api/jobs/1/part')).json();
+          const face = part.face_ids.find((f) => f.startsWith('bore/') && f.includes('/17.00/'));
+          const what = { kind: 'size', class: 'H7', upper: 0, lower: 0, processes: [] };
+          const decision = { about: 'mark', id: `size/${face}`, mark: { face, what, note: '' } };
+          const { card } = await (await fetch('/api/jobs/1')).json();
+          const r = await fetch('/api/jobs/1/decisions', { method: 'POST', headers: { 'content-type': 'application/json' },
+            body: JSON.stringify({ revision: card.revision, decision }) });
+          done(r.status);
+        })();";
+    let status = b.page.execute_async(marked, vec![]).await.unwrap();
+    assert_eq!(status.json(), &json!(200));
+    b.text("Ø17 H7").await;
     let input = b.page.find(By::Css("input[type=file]")).await.unwrap();
     input.send_keys(root().join("demo/reading/encoder-bracket-b.step").to_str().unwrap()).await.unwrap();
     b.text("Revision encoder-bracket-b.step").await;
@@ -371,11 +387,19 @@ async fn a_revision_is_compared_with_the_one_before() {
     assert!(said.iter().any(|c| c.contains("gone") && c.contains("Ø3.3")), "{said:#?}");
     assert!(said.iter().any(|c| c.contains("diameter 17 → 18 mm")), "{said:#?}");
     assert_eq!(said.iter().filter(|c| c.contains("moved by 1.5 mm")).count(), 2, "{said:#?}");
+    b.text("Its face changed: Ø17 is now Ø18").await;
     b.press("Show the old one over it").await;
     b.drawn().await;
     let bad = axe(&b, "a revision").await;
     assert!(bad.is_empty(), "{bad:#?}");
-    b.press("Undo").await;
+    b.press("Carry the mark over").await;
+    b.js_until("const m = document.querySelectorAll('[data-mark]'); return m.length === 1 && m[0].innerText.includes('Ø18 H7')")
+        .await;
+    for _ in 0..3 {
+        b.press("Undo").await;
+        tokio::time::sleep(Duration::from_millis(700)).await;
+    }
+    b.text("Ø17 H7").await;
     b.js_until("return document.querySelectorAll('[data-change]').length === 0").await;
     b.close().await;
 }

@@ -3,7 +3,7 @@
 use super::grounds::{self, Grounds};
 use crate::decision::Settled;
 use intake::Layer;
-use part::{Ask, Body, Change, Feature, FitsWith, Marked, Part, Question, Recognised};
+use part::{Ask, Body, Carried, Change, Feature, FitsWith, Marked, Part, Question, Recognised};
 use reason::{Finding, Place};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -87,6 +87,8 @@ pub struct RevisedSheet {
     pub file: String,
     /// Every feature, what changed first.
     pub changes: Vec<Change>,
+    /// Marks whose face is gone, with the face on which they belong now.
+    pub carried: Vec<Carried>,
 }
 
 /// A solid of the file.
@@ -106,8 +108,10 @@ pub fn part_sheet(part: &Part, shop: &Shop, settled: &Settled) -> PartSheet {
 /// The same, compared with the revision before.
 pub fn part_sheet_revised(part: &Part, before: &Part, file: &str, shop: &Shop, settled: &Settled) -> PartSheet {
     let seen = part::recognise(part);
-    let changes = part::compare(&part::recognise(before), &seen);
-    let revised = Some(RevisedSheet { file: file.into(), changes });
+    let seen_before = part::recognise(before);
+    let changes = part::compare(&seen_before, &seen);
+    let carried = part::carried((before, &seen_before), (part, &seen), &changes, &settled.marks);
+    let revised = Some(RevisedSheet { file: file.into(), changes, carried });
     PartSheet { revised, ..part_sheet_of(part, &seen, shop, settled) }
 }
 

@@ -7,6 +7,7 @@ export * from './Body';
 export * from './BodyKind';
 export * from './Bound';
 export * from './Candidate';
+export * from './Carried';
 export * from './Change';
 export * from './Choice';
 export * from './Contact';

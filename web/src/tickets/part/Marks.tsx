@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import type { Ask } from '../../api/types';
+import type { Ask, Carried } from '../../api/types';
 import { usePart } from '../../frame/part';
 import { useUnits } from '../../frame/settings';
 import { keyOf } from '../../model/key';
@@ -30,6 +30,13 @@ const Box = styled.form`
 export function Marks() {
   const { part, decide, setFaces, picked } = usePart();
   const { units } = useUnits();
+  const heirs = part.revised?.carried ?? [];
+  const carry = (c: Carried) => {
+    // Its key has the face's name in it: the mark is made there, then taken away here.
+    const id = `${c.mark.slice(0, c.mark.indexOf('/'))}/${c.now.face}`;
+    decide({ about: 'mark', id, mark: c.now });
+    if (id !== c.mark) decide({ about: 'mark', id: c.mark, mark: null });
+  };
   const range = (r: [number, number]) => `${say(r[0], 'mm', units, 3)} to ${say(r[1], 'mm', units, 3)}`;
   return (
     <Section aria-label="Marks">
@@ -39,29 +46,49 @@ export function Marks() {
       ) : (
         <Quiet>Press a face on the stage to mark it: tight, datum, thread, finish, visible.</Quiet>
       )}
+      {heirs.length > 1 ? (
+        <Line style={{ marginTop: 6 }}>
+          <span>{heirs.length} marks are on faces that the revision changed.</span>
+          <Button $small onPress={() => heirs.forEach(carry)}>
+            Carry all over
+          </Button>
+        </Line>
+      ) : null}
       {part.marks.length > 0 ? (
         <Rows>
-          {part.marks.map((m) => (
-            <li key={m.id} data-mark={m.id}>
-              <Line>
-                <b>{m.words}</b>
-                {m.machine ? (
-                  <span>
-                    machine to {range(m.machine)}{' '}
-                    <Num value={0} unit="" words="why" why={{ title: m.words, terms: m.terms, source: m.source }} />
-                  </span>
-                ) : m.finished ? (
-                  <span>
-                    {range(m.finished)}{' '}
-                    <Num value={0} unit="" words="why" why={{ title: m.words, terms: m.terms, source: m.source }} />
-                  </span>
+          {part.marks
+            .map((m) => ({ ...m, heir: heirs.find((c) => c.mark === m.id) }))
+            .map((m) => (
+              <li key={m.id} data-mark={m.id}>
+                <Line>
+                  <b>{m.words}</b>
+                  {m.machine ? (
+                    <span>
+                      machine to {range(m.machine)}{' '}
+                      <Num value={0} unit="" words="why" why={{ title: m.words, terms: m.terms, source: m.source }} />
+                    </span>
+                  ) : m.finished ? (
+                    <span>
+                      {range(m.finished)}{' '}
+                      <Num value={0} unit="" words="why" why={{ title: m.words, terms: m.terms, source: m.source }} />
+                    </span>
+                  ) : null}
+                  {m.faces.length > 0 ? <Link onPress={() => setFaces(m.faces)}>Show</Link> : null}
+                  <Link onPress={() => decide({ about: 'mark', id: m.id, mark: null })}>Take away</Link>
+                </Line>
+                {m.heir ? (
+                  <Line>
+                    <span>▲ Its face changed: {m.heir.words}.</span>
+                    <Link onPress={() => setFaces(m.heir?.faces ?? [])}>Show it</Link>
+                    <Button $small onPress={() => m.heir && carry(m.heir)}>
+                      Carry the mark over
+                    </Button>
+                  </Line>
+                ) : m.doubt ? (
+                  <p>▲ {m.doubt}</p>
                 ) : null}
-                {m.faces.length > 0 ? <Link onPress={() => setFaces(m.faces)}>Show</Link> : null}
-                <Link onPress={() => decide({ about: 'mark', id: m.id, mark: null })}>Take away</Link>
-              </Line>
-              {m.doubt ? <p>▲ {m.doubt}</p> : null}
-            </li>
-          ))}
+              </li>
+            ))}
         </Rows>
       ) : null}
     </Section>
