@@ -37,8 +37,9 @@ import { Decisions } from './Decisions';
 import { allOps, JobContext, TICKETS, type Job, type Ticket } from './job';
 import { useEvents } from './events';
 import { Keys } from './Keys';
-import { Over, OverPart } from './Over';
+import { Over, OverPart, OverStock } from './Over';
 import { PartContext, type PartDesk } from './part';
+import { StockContext, type StockDesk } from './stock';
 import { ProofStrip } from './ProofStrip';
 import { RouteStrip } from './RouteStrip';
 import { refuse, Store, tell, themeName, UnitsContext } from './settings';
@@ -89,8 +90,7 @@ const Body = styled.main`
   }
 `;
 
-const cards: Record<Exclude<Ticket, 'part'>, () => React.JSX.Element> = {
-  stock: StockTicket,
+const cards: Record<Exclude<Ticket, 'part' | 'stock'>, () => React.JSX.Element> = {
   hold: HoldTicket,
   order: OrderTicket,
   cutters: CuttersTicket,
@@ -242,8 +242,8 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         brass: hover === null ? [] : [hover],
         paint: paint?.faces,
       };
+    if (ticket === 'stock') return { kind: 'part', block: s?.stock.place, piece: pieceOnStage };
     if (!s) return null;
-    if (ticket === 'stock') return { kind: 'part', block: s.stock.place, piece: pieceOnStage };
     if (ticket === 'hold') {
       const x = s.sides[side];
       return x ? { kind: 'hold', side: x, block: s.stock.place, finished: side > 0 } : null;
@@ -308,7 +308,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   useShortcuts(keyed);
 
   const pick = useCallback((p: Picked) => setRuler(([a, b]) => (a && !b ? [a, p] : [p, null])), []);
-  const Card = ticket === 'part' ? null : cards[ticket];
+  const Card = ticket === 'part' || ticket === 'stock' ? null : cards[ticket];
   const job: Job | null =
     s && shop.data
       ? {
@@ -352,6 +352,9 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         revision: state.card.revision,
       }
     : null;
+  // The rack is looked through as soon as the file is read; the plan's block follows.
+  const stock: StockDesk | null =
+    shop.data && (s || part.data) ? { id, state, shop: shop.data, sheet: s ?? null, decide } : null;
   const w = state.card.work;
   const left = (
     <Left>
@@ -372,6 +375,8 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
           <OverPart hover={hover}>
             <Look place={part.data.place} by={by} setBy={setBy} painted={paint} cut={cut} setCut={setCut} />
           </OverPart>
+        ) : ticket === 'stock' ? (
+          <OverStock />
         ) : (
           <Over ticket={ticket} setup={setup} />
         )}
@@ -407,6 +412,15 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
               </section>
             </Body>
           </PartContext>
+        ) : ticket === 'stock' && stock ? (
+          <StockContext value={stock}>
+            <Body>
+              {left}
+              <section className="card" aria-label={ticket} tabIndex={0}>
+                <StockTicket />
+              </section>
+            </Body>
+          </StockContext>
         ) : job && Card ? (
           <JobContext value={job}>
             <Body>

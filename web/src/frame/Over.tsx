@@ -7,6 +7,7 @@ import { Link, Quiet } from '../parts/basics';
 import { say, saySize } from '../model/units';
 import { useJob, type Ticket } from './job';
 import { usePart } from './part';
+import { useStock } from './stock';
 import { useUnits } from './settings';
 
 const Box = styled.div`
@@ -69,22 +70,34 @@ export function OverPart({ hover, children }: PartProps) {
 }
 
 /** The words over the picture: what it shows. */
-export function Over({ ticket, setup }: { ticket: Ticket; setup: number }) {
-  const { sheet, side, places, setPlaces } = useJob();
+export function OverStock() {
+  const { sheet } = useStock();
   const { units } = useUnits();
-  if (ticket === 'stock')
+  const s = sheet?.stock;
+  if (!s)
     return (
       <Box>
-        <h2>
-          The part in its {sheet.stock.laid ? 'piece' : 'block'}, {saySize(sheet.stock.size, units)}
-        </h2>
-        <Quiet>
-          Brass: the block that the plan starts from
-          {sheet.stock.laid ? '; dashed: the piece as it lies in the rack' : ''}
-        </Quiet>
-        {sheet.stock.rehearsal ? <p>▲ Rehearsal in {sheet.stock.material_name}</p> : null}
+        <h2>The part, and the piece that is proposed for it</h2>
+        <Quiet>Dashed: the piece as it lies in the rack. The plan’s block comes with the plan</Quiet>
       </Box>
     );
+  return (
+    <Box>
+      <h2>
+        The part in its {s.laid ? 'piece' : 'block'}, {saySize(s.size, units)}
+      </h2>
+      <Quiet>
+        Brass: the block that the plan starts from
+        {s.laid ? '; dashed: the piece as it lies in the rack' : ''}
+      </Quiet>
+      {s.rehearsal ? <p>▲ Rehearsal in {s.material_name}</p> : null}
+    </Box>
+  );
+}
+
+/** The same over the stock at the machine. */
+export function Over({ ticket, setup }: { ticket: Ticket; setup: number }) {
+  const { sheet, side, places, setPlaces } = useJob();
   const x = sheet.sides[ticket === 'hold' ? side : setup];
   return (
     <Box>

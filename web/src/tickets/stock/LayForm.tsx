@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { layQuery } from '../../api';
 import type { Candidate, Lay, Laying, StockBench } from '../../api/types';
-import { useJob } from '../../frame/job';
+import { useStock } from '../../frame/stock';
 import { Button, Line, Quiet, Section } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
 import { Field } from '../../parts/Field';
@@ -18,7 +18,7 @@ interface Props {
 
 /** How the part lies in its piece: turned, askew, shifted. It is tried first; the drawing follows at once. */
 export function LayForm({ bench, stands, onTry }: Props) {
-  const { id, decide } = useJob();
+  const { id, decide } = useStock();
   const [trial, setTrial] = useState<Lay | null>(null);
   const tried = useQuery(layQuery(id, stands.piece, trial));
   const lay = trial ?? stands.laying.lay;

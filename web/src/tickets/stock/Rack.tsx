@@ -2,7 +2,7 @@ import { useState } from 'react';
 import { Link as To } from 'react-router';
 import styled from 'styled-components';
 import type { Candidate, StockBench } from '../../api/types';
-import { useJob } from '../../frame/job';
+import { useStock } from '../../frame/stock';
 import { useUnits } from '../../frame/settings';
 import { formWords } from '../../model/pieces';
 import { say } from '../../model/units';
@@ -25,7 +25,7 @@ const Row = styled.div`
 `;
 
 function One({ c, stands }: { c: Candidate; stands: boolean }) {
-  const { decide } = useJob();
+  const { decide } = useStock();
   const { units } = useUnits();
   const l = c.laying;
   const fit = FITS[l.fit];
@@ -78,12 +78,12 @@ function One({ c, stands }: { c: Candidate; stands: boolean }) {
 
 /** What the rack has for this part, the best first. */
 export function Rack({ bench }: { bench: StockBench }) {
-  const { sheet, decide } = useJob();
+  const { sheet, decide } = useStock();
   const { units } = useUnits();
   const [all, setAll] = useState(false);
   const good = bench.candidates.filter((c) => c.laying.fit === 'fits' || c.laying.fit === 'tight');
   const bad = bench.candidates.filter((c) => !good.includes(c));
-  const s = sheet.stock;
+  const s = sheet?.stock;
   const standing = bench.stands?.piece.name;
   return (
     <Section aria-label="The rack for this part">
@@ -109,7 +109,8 @@ export function Rack({ bench }: { bench: StockBench }) {
               </Button>
             ) : (
               <span>
-                {say(s.size[0] ?? 0, 'mm', units)} long <Stamp kind="decided" words="stands" />
+                {s ? `${say(s.size[0] ?? 0, 'mm', units)} long ` : null}
+                <Stamp kind="decided" words="stands" />
               </span>
             )}
           </Line>

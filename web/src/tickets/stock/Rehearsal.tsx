@@ -1,12 +1,12 @@
 import { useState } from 'react';
-import { useJob } from '../../frame/job';
+import { useStock } from '../../frame/stock';
 import { keyOf } from '../../model/key';
 import { Button, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
 import { Stamp } from '../../parts/Stamp';
 
 /** The same job in a cheap substitute first: own material, own feeds, and what it proved. */
 export function Rehearsal() {
-  const { state, shop, decide } = useJob();
+  const { state, shop, decide } = useStock();
   const [text, setText] = useState('');
   const on = state.settled.rehearsal;
   const substitutes = shop.materials.filter((m) => m.substitute);

@@ -2,8 +2,8 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, rackQuery } from '../../api';
-import type { Candidate, Laying, RackSheet } from '../../api/types';
-import { useJob } from '../../frame/job';
+import type { Candidate, Laying, RackSheet, Sheet } from '../../api/types';
+import { useStock } from '../../frame/stock';
 import { refuse, tell, useUnits } from '../../frame/settings';
 import { formWords, skinWords } from '../../model/pieces';
 import { say, saySize } from '../../model/units';
@@ -37,8 +37,8 @@ const Figures = styled.dl`
 const axes = ['X', 'Y', 'Z'] as const;
 
 /** A block by the rule or by typed sizes. */
-function Sizes() {
-  const { sheet, decide } = useJob();
+function Sizes({ sheet }: { sheet: Sheet }) {
+  const { decide } = useStock();
   const s = sheet.stock;
   const size = (k: number, v: number | null) => {
     if (v === null) return decide({ about: 'stock', choice: null });
@@ -167,7 +167,7 @@ interface Standing {
 }
 
 function Stands({ c, trial, there, taken }: Standing) {
-  const { id, shop } = useJob();
+  const { id, shop } = useStock();
   const { units } = useUnits();
   const client = useQueryClient();
   const l = trial ?? c.laying;
@@ -270,9 +270,9 @@ function Stands({ c, trial, there, taken }: Standing) {
 
 /** What it is cut from: material, piece, how the part lies in it. */
 export function StockTicket() {
-  const { sheet, shop, state, decide, id } = useJob();
+  const { sheet, shop, state, decide, id } = useStock();
   const { units } = useUnits();
-  const s = sheet.stock;
+  const s = sheet?.stock;
   const bench = useStockBench(id, state, true);
   const [trial, setTrial] = useState<Laying | null>(null);
   const b = bench.data;
@@ -281,14 +281,14 @@ export function StockTicket() {
   return (
     <>
       <Head>
-        <h1>{stands ? stands.piece.name : `${saySize(s.size, units)} block`}</h1>
+        <h1>{stands ? stands.piece.name : s ? `${saySize(s.size, units)} block` : 'Stock'}</h1>
         <Stamp kind={decided ? 'decided' : 'proposed'} words={decided ? 'decided' : 'proposed'} />
       </Head>
       <Line>
         <Quiet>Material</Quiet>
         <Choice
           label="Material"
-          value={state.settled.material ?? b?.material ?? s.material}
+          value={state.settled.material ?? b?.material ?? s?.material ?? ''}
           options={shop.materials.filter((m) => !m.substitute).map((m) => ({ id: m.id, words: m.name }))}
           onChange={(m) => decide({ about: 'material', id: m })}
         />
@@ -313,8 +313,8 @@ export function StockTicket() {
           <Over l={trial ?? stands.laying} />
         </>
       ) : null}
-      <Sizes />
-      {stands ? null : (
+      {sheet ? <Sizes sheet={sheet} /> : null}
+      {stands || !s ? null : (
         <Section aria-label="Why these sizes">
           <h2>Why these sizes</h2>
           <Table>
@@ -342,12 +342,14 @@ export function StockTicket() {
         </Section>
       )}
       <Rehearsal />
-      <p style={{ marginTop: 12 }}>
-        <Quiet>
-          {s.material_name}: {s.material_source}
-        </Quiet>
-      </p>
-      {s.findings.length > 0 ? (
+      {s ? (
+        <p style={{ marginTop: 12 }}>
+          <Quiet>
+            {s.material_name}: {s.material_source}
+          </Quiet>
+        </p>
+      ) : null}
+      {s && s.findings.length > 0 ? (
         <Section aria-label="Findings">
           <Rows>
             {s.findings.map((f) => (
