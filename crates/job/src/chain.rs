@@ -149,10 +149,12 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mine = |name: &str| -> BTreeMap<String, Override> {
         settled.operations.iter().filter(|(id, _)| of_side(id, name)).map(|(k, v)| (k.clone(), own_feeds(v))).collect()
     };
+    // Castings are uneven on both their faces.
+    let uneven = settled.laid().and_then(|l| l.piece.shape.cast()).map(|(least, most)| most - least);
     let side = |stage: &'static str, hold_of: &SetupHold, before: &str, stock: &dyn Fn(&View) -> Slabs| {
         let overrides = mine(&hold_of.name);
         let key = StageKey::new("side").with(&desk.model).with(shop).with(material).with(hold_of).with(&hold.stock);
-        let key = key.with(&overrides).with(&before).done();
+        let key = key.with(&overrides).with(&before).with(&uneven).done();
         let route = cached(desk, &key, stage, |watch| {
             let view = View::new(part, hold_of.part_from_work.inverse());
             let side = Side {
@@ -162,6 +164,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
                 material,
                 name: &hold_of.name,
                 through_to: before.is_empty().then_some(view.bounds.min.z - BELOW),
+                uneven,
                 overrides: &overrides,
                 watch,
             };

@@ -94,6 +94,41 @@ fn the_part_can_be_turned_and_shifted_in_its_piece() {
     assert!(proof.passed() && proof.complete, "{:#?}", proof.findings);
 }
 
+/// A casting of uneven allowance: the first pass lies above its highest point, and until the lowest is cut no step is over 0.25 mm.
+#[test]
+fn a_casting_is_faced_in_small_steps_through_its_skin() {
+    let shop = Shop::demo().unwrap();
+    let part = tray();
+    let size = part.bounds.size();
+    // Its lowest place still leaves the hat that holds it.
+    let allowance = Range { least: 6.0, most: 8.0 };
+    let [length, width, height] = size.to_array().map(|s| s + 16.0);
+    let shape = Form::Casting { length, width, height, allowance };
+    let laid = offer(&part, &shop, &Settled::default(), &[piece("cast", shape, Skin::Cast)]);
+    let laid = laid.expect("a casting of the part's own size is offered for it");
+    let settled = Settled { offer: Some(Box::new(laid)), ..Default::default() };
+    let p = plan(&part, "p", &shop, &settled).unwrap().plan;
+    let top = p.hold.stock.max.z;
+    assert!((top - part.bounds.max.z - 8.0).abs() < 1e-9, "planned as high as it may be");
+    for side in &p.sides {
+        let face = side.operations.iter().find(|o| o.kind == route::OpKind::Face).unwrap();
+        let mut levels: Vec<f64> = Vec::new();
+        for m in &face.path.as_ref().unwrap().moves {
+            if let path::motion::Move::Feed { to, .. } = m
+                && levels.last().is_none_or(|z| *z > to.z + 1e-6)
+            {
+                levels.push(to.z);
+            }
+        }
+        let steps: Vec<f64> =
+            std::iter::once(face.top).chain(levels.iter().copied()).collect::<Vec<_>>().windows(2).map(|w| w[0] - w[1]).collect();
+        assert!(steps.len() >= 8 && steps[..7].iter().all(|s| *s <= 0.25 + 1e-9), "{steps:?}");
+        assert!(face.cutter_why.iter().any(|t| t.meaning.contains("casting")));
+    }
+    let proof = prove_plan(&part, &p, &shop).unwrap();
+    assert!(proof.passed() && proof.gouge_mm < 0.005, "{:#?}", proof.findings);
+}
+
 #[test]
 fn what_the_plan_cannot_take_is_a_stop_and_not_a_silent_block() {
     let shop = Shop::demo().unwrap();

@@ -27,6 +27,8 @@ pub struct Side<'a> {
     pub name: &'a str,
     /// Below the part's bottom the outline is cut to here; none on the side where the bottom is done.
     pub through_to: Option<f64>,
+    /// Its upper face is as a casting has it: within this of its highest point, mm, there may be air.
+    pub uneven: Option<f64>,
     /// Decisions of a person by operation id.
     pub overrides: &'a BTreeMap<String, Override>,
     /// Hears of progress; when it says stop, what is there so far is given back.
@@ -41,6 +43,8 @@ pub(crate) const FLOOR_SKIN: f64 = 0.15;
 const OVER: f64 = 5.0;
 /// Roughing width ÷ diameter: 60° of engagement.
 pub(crate) const ROUGH_WIDTH: f64 = 0.25;
+/// Steps down while a casting may be lower in places, mm (common practice, no source).
+const CAST_STEP: f64 = 0.25;
 /// Bending allowed when roughing and when finishing, mm.
 pub(crate) const ROUGH_BEND: f64 = 0.06;
 pub(crate) const FINISH_BEND: f64 = 0.01;
@@ -146,12 +150,19 @@ impl Work<'_, '_> {
         };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, &tool);
-        facing.levels = face_levels(self.stock.top(), self.top, data.ap.value);
+        let uneven = self.side.uneven.unwrap_or(0.0).min(total);
+        facing.levels = cast_levels(self.stock.top(), self.top, uneven, data.ap.value);
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
         let moves = face(&facing, feeds, self.clear_z, &self.stock);
         let last = self.side.through_to.is_none();
         let title =
             if last { format!("Deck the hat off, {}", tool.words()) } else { format!("Face, {}", tool.words()) };
+        let mut cutter_why = vec![Term::new("D", "as wide as the crib has: fewest rows", tool.diameter_mm, "mm")];
+        if uneven > 0.0 {
+            let says = "steps through the uneven skin of the casting, from above its highest point";
+            cutter_why.push(Term::new("a_p", says, CAST_STEP.min(data.ap.value), "mm"));
+            cutter_why.push(Term::new("u", "from its highest point to its lowest", uneven, "mm"));
+        }
         let why = if last {
             "The hat held the first side; it goes before anything of this side can be reached"
         } else {
@@ -166,7 +177,7 @@ impl Work<'_, '_> {
             why,
             Some(data),
             moves,
-            vec![Term::new("D", "as wide as the crib has: fewest rows", tool.diameter_mm, "mm")],
+            cutter_why,
         );
         self.stock.cut(&material.grown(1.0, 0.01), self.top);
     }
@@ -244,6 +255,24 @@ fn face_levels(from: f64, to: f64, ap: f64) -> Vec<f64> {
     out
 }
 
+/// The same where the upper `uneven` mm are a casting's skin: the first pass starts above the highest point, steps are small until even the
+/// lowest place is cut, and it goes on as in full material.
+fn cast_levels(from: f64, to: f64, uneven: f64, ap: f64) -> Vec<f64> {
+    if uneven <= 0.0 {
+        return face_levels(from, to, ap);
+    }
+    let n = (uneven / CAST_STEP.min(ap)).ceil().max(1.0);
+    let end = from - uneven;
+    let mut out: Vec<f64> = (1..n as usize).map(|k| from - uneven / n * k as f64).collect();
+    if end > to + 1e-6 {
+        out.push(end);
+        out.extend(face_levels(end, to, ap));
+    } else {
+        out.push(to);
+    }
+    out
+}
+
 /// A key that names a place: quantised to a tenth of a mm.
 pub(crate) fn place_key(p: DVec2, z: f64) -> String {
     format!("{:.1}_{:.1}_{:.1}", p.x, p.y, z)
@@ -260,5 +289,20 @@ mod tests {
         assert!((l[l.len() - 2] - 16.25).abs() < 1e-9);
         assert!(l.windows(2).all(|w| w[0] - w[1] <= 1.3 + 1e-9 && w[0] > w[1]));
         assert_eq!(face_levels(16.2, 16.0, 1.0), vec![16.0]);
+    }
+
+    /// The brief of a casting: from above the highest point in steps of 0.25 mm, cutting air on the low ones.
+    #[test]
+    fn a_casting_is_stepped_through_its_skin() {
+        // 4 mm over at most, 1.5 mm at least: 2.5 mm may be air.
+        let l = cast_levels(24.0, 20.0, 2.5, 1.3);
+        let steps: Vec<f64> = std::iter::once(24.0).chain(l.iter().copied()).collect();
+        let of = |k: usize| steps[k] - steps[k + 1];
+        assert!((0..10).all(|k| of(k) <= 0.25 + 1e-9), "{l:?}");
+        assert!((steps[10] - 21.5).abs() < 1e-9 && of(10) > 0.5 && of(10) <= 1.3, "{l:?}");
+        assert_eq!(*l.last().unwrap(), 20.0);
+        // Skin to the very end; and none.
+        assert!(cast_levels(21.0, 20.0, 1.0, 1.3).windows(2).all(|w| w[0] - w[1] <= 0.25 + 1e-9));
+        assert_eq!(cast_levels(24.0, 20.0, 0.0, 1.3), face_levels(24.0, 20.0, 1.3));
     }
 }

@@ -173,7 +173,7 @@ pub(crate) fn remarks(piece: &Piece, axes: &[Along; 3], findings: &mut Vec<Findi
             "casting",
             Severity::Note,
             format!("Cast {least}–{most} mm over on each side"),
-            "The plan takes the block around it: the first pass starts above the highest face and the cutter cuts air on the low ones; take 0.25 mm steps until the skin is off (common practice, no source).",
+            "The plan takes the block around it: the first pass starts above the highest place, and faces go down in steps of 0.25 mm, cutting air on the low ones, until the lowest place is cut (common practice, no source).",
         ));
     }
     if let Form::Result { job, .. } = &piece.shape {

@@ -30,6 +30,7 @@ const Box = styled.div`
 const colours: readonly { id: PaintBy; words: string }[] = [
   { id: 'none', words: 'one colour' },
   { id: 'side', words: 'by side it is cut from' },
+  { id: 'reach', words: 'by reach' },
   { id: 'hard', words: 'by how hard' },
   { id: 'wall', words: 'by thin walls' },
 ];

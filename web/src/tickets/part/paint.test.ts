@@ -2,17 +2,18 @@ import { describe, expect, it } from 'vitest';
 import type { PartSheet } from '../../api/types';
 import { painted } from './paint';
 
-const f = (kind: string, faces: number[], from: string[], value: number) => ({
+const f = (kind: string, faces: number[], from: string[], value: number, reach: number | null = null) => ({
   kind,
+  reach,
   faces,
   from,
   hard: [{ what: 'x', value, unit: '×', limit: 10, why: '' }],
 });
 const part = {
   features: [
-    f('hole', [1, 2], ['+Z'], 12),
-    f('pocket', [3], ['−Z'], 2),
-    f('step', [4], [], 6),
+    f('hole', [1, 2], ['+Z'], 12, 8.4),
+    f('pocket', [3], ['−Z'], 2, 3),
+    f('step', [4], [], 6, 3.1),
     f('wall', [3, 5], [], 14),
   ],
 } as unknown as PartSheet;
@@ -28,6 +29,16 @@ describe('colours of faces', () => {
       ['from −Z', 1],
     ]);
     expect(p?.faces.get(1)).not.toBe(p?.faces.get(3));
+  });
+
+  it('by reach fall into the bands of depth over diameter', () => {
+    const p = painted(part, 'reach');
+    expect(p?.legend.map((l) => [l.words, l.count])).toEqual([
+      ['over 8 × the cutter deep', 2],
+      ['3 to 5 ×', 1],
+      ['up to 3 ×', 1],
+    ]);
+    expect(p?.faces.has(5)).toBe(false);
   });
 
   it('by hardness and by wall fall into bands at the limit', () => {

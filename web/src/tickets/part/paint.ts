@@ -1,7 +1,7 @@
 /** Colours of faces by what one wants to see; each comes with a legend in words, so that colour is never alone. */
 import type { Feature, PartSheet } from '../../api/types';
 
-export type PaintBy = 'none' | 'side' | 'hard' | 'wall';
+export type PaintBy = 'none' | 'side' | 'reach' | 'hard' | 'wall';
 
 export interface Painted {
   faces: ReadonlyMap<number, string>;
@@ -55,6 +55,17 @@ export function painted(part: PartSheet, by: PaintBy): Painted | null {
         faces: cut.filter((f) => (f.from[0] ?? 'no side') === s).flatMap((f) => f.faces),
       })),
     );
+  }
+  if (by === 'reach') {
+    // Depth ÷ diameter of the largest cutter that fits: > 3 ask, > 5 warn, > 8 another way (common practice, no source).
+    const band = (lo: number, hi: number) =>
+      cut.filter((f) => f.reach !== null && f.reach > lo && f.reach <= hi).flatMap((f) => f.faces);
+    return from([
+      { colour: RED, words: 'over 8 × the cutter deep', faces: band(8, Infinity) },
+      { colour: '#c9622a', words: '5 to 8 ×', faces: band(5, 8) },
+      { colour: AMBER, words: '3 to 5 ×', faces: band(3, 5) },
+      { colour: CALM, words: 'up to 3 ×', faces: band(0, 3) },
+    ]);
   }
   if (by === 'hard') {
     const band = (lo: number, hi: number) => cut.filter((f) => share(f) >= lo && share(f) < hi).flatMap((f) => f.faces);
