@@ -20,6 +20,7 @@ const WITHIN: f64 = 0.002;
 const TURN: f64 = 0.01;
 
 type Sample = (DVec3, DVec3);
+type Found = Option<(RawSurface, f64)>;
 
 /// Recognise what can be; the places are gone after this.
 pub(crate) fn recognise(raw: &mut RawModel) {
@@ -60,12 +61,12 @@ pub(crate) fn recognise(raw: &mut RawModel) {
 }
 
 /// The surface through these places with these normals, and the largest deviation, mm; none if it is none of the plain ones.
-fn surface_of(samples: &[Sample]) -> Option<(RawSurface, f64)> {
+fn surface_of(samples: &[Sample]) -> Found {
     if samples.len() < 3 || samples.iter().any(|(p, n)| !p.is_finite() || !n.is_finite()) {
         return None;
     }
     // A flat face may have three corners only; what bends has more, and needs them.
-    let kinds: [fn(&[Sample]) -> Option<(RawSurface, f64)>; 4] = [plane, sphere, round, ring];
+    let kinds: [fn(&[Sample]) -> Found; 4] = [plane, sphere, round, ring];
     let kinds = &kinds[..if samples.len() < 8 { 1 } else { 4 }];
     kinds.iter().find_map(|kind| {
         let (surface, off) = kind(samples)?;
@@ -85,14 +86,14 @@ fn worst(samples: &[Sample], off: impl Fn(DVec3) -> (f64, DVec3)) -> Option<f64>
     })
 }
 
-fn plane(samples: &[Sample]) -> Option<(RawSurface, f64)> {
+fn plane(samples: &[Sample]) -> Found {
     let normal = mean(samples.iter().map(|s| s.1), samples.len()).try_normalize()?;
     let origin = mean(samples.iter().map(|s| s.0), samples.len());
     let off = worst(samples, |p| ((p - origin).dot(normal), normal))?;
     Some((RawSurface::Plane { origin: origin.to_array(), normal: normal.to_array() }, off))
 }
 
-fn sphere(samples: &[Sample]) -> Option<(RawSurface, f64)> {
+fn sphere(samples: &[Sample]) -> Found {
     let points: Vec<DVec3> = samples.iter().map(|s| s.0).collect();
     let RawSurface::Sphere { origin, radius } = ball(&points, WITHIN)? else { return None };
     let c = DVec3::from_array(origin);
@@ -130,13 +131,13 @@ fn quiet_axes(samples: &[Sample], about: DVec3) -> Option<[DVec3; 2]> {
 }
 
 /// A cylinder or cone.
-fn round(samples: &[Sample]) -> Option<(RawSurface, f64)> {
+fn round(samples: &[Sample]) -> Found {
     let points: Vec<DVec3> = samples.iter().map(|s| s.0).collect();
     let normals: Vec<(DVec3, f64)> = samples.iter().map(|s| (s.1, 1.0)).collect();
     // On a cylinder the normals lie in a plane through 0, on a cone in one beside it.
     let centre = mean(samples.iter().map(|s| s.1), samples.len());
     let axes = [DVec3::ZERO, centre].into_iter().filter_map(|about| quiet_axes(samples, about));
-    let mut best: Option<(RawSurface, f64)> = None;
+    let mut best: Found = None;
     for axis in axes.map(|a| a[0]) {
         let Some(first) = Round::fit(axis, &points, &normals) else { continue };
         let fitted = first.refined(&points).tidied(&points, &normals, WITHIN);
@@ -152,7 +153,7 @@ fn round(samples: &[Sample]) -> Option<(RawSurface, f64)> {
 }
 
 /// A torus.
-fn ring(samples: &[Sample]) -> Option<(RawSurface, f64)> {
+fn ring(samples: &[Sample]) -> Found {
     let mid = mean(samples.iter().map(|s| s.0), samples.len());
     let size = samples.iter().map(|s| s.0.distance(mid)).fold(0.0, f64::max);
     if size < 1e-6 {

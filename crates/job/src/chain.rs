@@ -7,7 +7,7 @@ use crate::stocking::{self, Prepared};
 use geom::{Box3, DVec2, DVec3, Placement, Region};
 use holding::{Choice, HoldPlan, Order, SetupHold};
 use intake::{Layer3, Reading};
-use part::{Part, Surface, View};
+use part::{Intent, MarkKind, Part, Surface, View};
 use path::Slabs;
 use program::{Dialect, Heading, PostTool, ReadSettings};
 use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
@@ -149,12 +149,13 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mine = |name: &str| -> BTreeMap<String, Override> {
         settled.operations.iter().filter(|(id, _)| of_side(id, name)).map(|(k, v)| (k.clone(), own_feeds(v))).collect()
     };
+    let intents = holes_meant(part, settled);
     // Castings are uneven on both their faces.
     let uneven = settled.laid().and_then(|l| l.piece.shape.cast()).map(|(least, most)| most - least);
     let side = |stage: &'static str, hold_of: &SetupHold, before: &str, stock: &dyn Fn(&View) -> Slabs| {
         let overrides = mine(&hold_of.name);
         let key = StageKey::new("side").with(&desk.model).with(shop).with(material).with(hold_of).with(&hold.stock);
-        let key = key.with(&overrides).with(&before).with(&uneven).done();
+        let key = key.with(&overrides).with(&before).with(&uneven).with(&intents).done();
         let route = cached(desk, &key, stage, |watch| {
             let view = View::new(part, hold_of.part_from_work.inverse());
             let side = Side {
@@ -165,6 +166,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
                 name: &hold_of.name,
                 through_to: before.is_empty().then_some(view.bounds.min.z - BELOW),
                 uneven,
+                intents: &intents,
                 overrides: &overrides,
                 watch,
             };
@@ -194,6 +196,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mut findings = part.doubts.clone();
     findings.extend(open_questions(part, settled));
     findings.extend(marks_and_asks(part, settled));
+    findings.extend(after_the_drill(&intents));
     findings.extend(hold.findings.clone());
     findings.extend(stock_findings);
     if settled.rehearsal.is_some() {
@@ -227,18 +230,54 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
 
 /// Grave doubts that nobody answered: the plan rests on their proposal.
 fn open_questions(part: &Part, settled: &Settled) -> Vec<Finding> {
-    part::grave_questions(part, &settled.answers)
+    let open = |q: &part::Question| q.answer.is_none();
+    let taken = |q: &part::Question| q.choices.first().map_or_else(String::new, |c| c.words.clone());
+    let mut out: Vec<Finding> = part::grave_questions(part, &settled.answers)
         .into_iter()
-        .filter(|q| q.answer.is_none())
+        .filter(open)
         .map(|q| {
-            let taken = q.choices.first().map_or_else(String::new, |c| c.words.clone());
+            let why = format!("{} Until it is answered on the Part ticket the plan takes: {}", q.why, taken(&q));
+            Finding::new("open_question", Severity::Warn, q.text, why).keyed(&q.id)
+        })
+        .collect();
+    // Drilled as drawn such a hole can no longer be tapped.
+    let at_major = |q: &part::Question| q.choices.first().is_some_and(|c| c.key.ends_with(" drawn at major"));
+    let all = part::questions(part, &part::recognise(part), &settled.answers);
+    out.extend(all.into_iter().filter(|q| open(q) && at_major(q)).map(|q| {
+        let why =
+            format!("Likely: {}. It is drilled as drawn, and then no thread holds in it: answer it first.", taken(&q));
+        let places = q.place.into_iter().collect();
+        Finding::new("may_be_thread", Severity::Warn, q.text, why).keyed(&q.id).at(places)
+    }));
+    out
+}
+
+/// Holes of which a person said that they are tapped or reamed.
+fn holes_meant(part: &Part, settled: &Settled) -> Vec<Intent> {
+    let said = settled.answers.keys().any(|k| k.starts_with("hole/"))
+        || settled.marks.values().any(|m| matches!(m.what, MarkKind::Thread { .. }));
+    if !said {
+        return Vec::new();
+    }
+    part::intents(part, &part::recognise(part), &settled.answers, &settled.marks)
+}
+
+/// Threads whose holes are drilled as drawn, and what a reamer takes: of these the proof misses nothing, or too little to tell.
+fn after_the_drill(intents: &[Intent]) -> Vec<Finding> {
+    let mut by: BTreeMap<&str, Vec<&Intent>> = BTreeMap::new();
+    intents.iter().filter(|i| i.drills.is_empty() || i.reamed()).for_each(|i| by.entry(&i.wants).or_default().push(i));
+    by.into_iter()
+        .map(|(wants, list)| {
+            let (kind, how) =
+                if list[0].reamed() { ("to_ream", "drilled smaller") } else { ("to_tap", "drilled as drawn") };
             Finding::new(
-                "open_question",
-                Severity::Warn,
-                q.text,
-                format!("{} Until it is answered on the Part ticket the plan takes: {taken}", q.why),
+                kind,
+                Severity::Note,
+                format!("{} × {wants}: {how}, {} follows after the program", list.len(), list[0].tool),
+                "The programs make the holes; no thread is cut and no hole is reamed by them.",
             )
-            .keyed(&q.id)
+            .keyed(wants)
+            .at(list.iter().map(|i| i.place).collect())
         })
         .collect()
 }

@@ -120,8 +120,12 @@ fn a_casting_is_faced_in_small_steps_through_its_skin() {
                 levels.push(to.z);
             }
         }
-        let steps: Vec<f64> =
-            std::iter::once(face.top).chain(levels.iter().copied()).collect::<Vec<_>>().windows(2).map(|w| w[0] - w[1]).collect();
+        let steps: Vec<f64> = std::iter::once(face.top)
+            .chain(levels.iter().copied())
+            .collect::<Vec<_>>()
+            .windows(2)
+            .map(|w| w[0] - w[1])
+            .collect();
         assert!(steps.len() >= 8 && steps[..7].iter().all(|s| *s <= 0.25 + 1e-9), "{steps:?}");
         assert!(face.cutter_why.iter().any(|t| t.meaning.contains("casting")));
     }

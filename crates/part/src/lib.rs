@@ -6,6 +6,7 @@ mod compare;
 mod edge;
 mod feature;
 mod fits;
+mod intent;
 mod mark;
 mod measure;
 mod model;
@@ -23,6 +24,7 @@ pub use feature::{
     relief_offset,
 };
 pub use fits::{Contact, FitsWith, Neighbour, fits};
+pub use intent::{Intent, intents};
 pub use mark::{Ask, Mark, MarkKind, Marked, Process, face_ids, marked};
 pub use measure::{Measured, NoSuchFace, Reading, Spot, measure};
 pub use model::{Face, Origin, Part, PartError, Solid, Surface};

@@ -44,6 +44,17 @@ pub struct Hole {
     pub mouth: Option<(f64, f64)>,
 }
 
+impl Hole {
+    /// Upper end, its cone at the mouth included.
+    pub fn mouth_top(&self) -> f64 {
+        self.mouth.map_or(self.top, |m| m.1)
+    }
+    /// Radius at the upper end, mm.
+    pub fn mouth_radius(&self) -> f64 {
+        self.mouth.map_or(self.diameter / 2.0, |m| m.0)
+    }
+}
+
 /// Chamfers of 45° that belong to one height range and hang together.
 #[derive(Debug, Clone)]
 pub struct Chamfer {

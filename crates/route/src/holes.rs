@@ -4,7 +4,7 @@ use crate::op::{OpKind, Operation};
 use crate::setup::{Work, place_key};
 use cutting::{MillTask, drill, mill};
 use geom::{DVec2, Region};
-use part::{Chamfer, Hole, HoleEnd, OFF_FLOOR};
+use part::{Chamfer, Hole, HoleEnd, Intent, OFF_FLOOR};
 use path::Feeds;
 use path::chamfer::{Edges, chamfer};
 use path::motion::{Move, Toolpath};
@@ -25,15 +25,8 @@ pub(crate) struct Drilled {
     pub drill: Tool,
     /// Lowest point of the drill.
     pub tip: f64,
-}
-
-impl Drilled {
-    pub fn mouth_top(&self) -> f64 {
-        self.hole.mouth.map_or(self.hole.top, |m| m.1)
-    }
-    pub fn mouth_radius(&self) -> f64 {
-        self.hole.mouth.map_or(self.hole.diameter / 2.0, |m| m.0)
-    }
+    /// What comes after the drill, if it is smaller than the hole: "M6".
+    pub then: Option<String>,
 }
 
 impl Work<'_, '_> {
@@ -64,15 +57,21 @@ impl Work<'_, '_> {
                 continue;
             }
             let d = hole.diameter;
-            let drill = self
-                .side
-                .shop
-                .crib
-                .iter()
-                .filter(|t| t.kind == ToolKind::Drill && (t.diameter_mm - d).abs() <= SAME_SIZE)
-                .min_by(|a, b| (a.diameter_mm - d).abs().total_cmp(&(b.diameter_mm - d).abs()));
             let key = format!("{}/{}", self.side.name, place_key(hole.at, hole.bottom));
-            let Some(drill) = drill.cloned() else { continue };
+            let intent = self.intent_of(&hole).filter(|i| !i.drills.is_empty()).cloned();
+            let sizes = intent.as_ref().map_or_else(|| vec![[d - SAME_SIZE, d + SAME_SIZE]], |i| i.drills.clone());
+            let drill = sizes.iter().find_map(|[least, most]| {
+                let fits =
+                    |t: &&Tool| t.kind == ToolKind::Drill && (least - 1e-9..=most + 1e-9).contains(&t.diameter_mm);
+                let near = |t: &&Tool| (t.diameter_mm - (least + most) / 2.0).abs();
+                self.side.shop.crib.iter().filter(fits).min_by(|a, b| near(a).total_cmp(&near(b)))
+            });
+            let Some(drill) = drill.cloned() else {
+                if let Some(i) = &intent {
+                    self.leave_full(&hole, i, &key);
+                }
+                continue;
+            };
             let point = drill.point_height();
             let mut note = None;
             let tip = match hole.end {
@@ -117,21 +116,65 @@ impl Work<'_, '_> {
                     continue;
                 }
             };
-            if !self.tool_clears(&drill, hole.at, tip) || drill.flute_length_mm < self.mouth_of(&hole) - tip {
+            if !self.tool_clears(&drill, hole.at, tip) || drill.flute_length_mm < hole.mouth_top() - tip {
+                if let Some(i) = &intent {
+                    self.leave_full(&hole, i, &key);
+                }
                 continue;
             }
             if let Some(what) = note {
                 let (lo, hi) = (hole.bottom.min(tip) - point, hole.bottom + point + 0.05);
                 self.name_form(&Region::disc(hole.at, d / 2.0 + 0.05, 0.01), lo, hi, "drill_point", &key, what, "Usual for a drilled hole; where the bottom matters, finish it with an end mill or ask for a drill point in the drawing.");
             }
-            out.push(Drilled { hole, drill, tip });
+            let then = intent.as_ref().map(|i| i.wants.clone());
+            if let Some(i) = &intent {
+                let kind = if i.reamed() { "to_ream" } else { "to_tap" };
+                let ring = Region::disc(hole.at, d / 2.0 + 0.05, 0.01);
+                let what = format!("{}: drilled Ø{}, {} follows", i.wants, shop::tool::trim(drill.diameter_mm), i.tool);
+                let why = format!(
+                    "It is drawn at Ø{}; what is over is cut after the program, by {}.",
+                    shop::tool::trim(d),
+                    i.tool
+                );
+                self.name_form(&ring, tip - 0.05, hole.mouth_top() + 0.05, kind, &key, what, &why);
+            }
+            out.push(Drilled { hole, drill, tip, then });
         }
         self.name_unmade_holes(&out);
         out
     }
 
-    fn mouth_of(&self, h: &Hole) -> f64 {
-        h.mouth.map_or(h.top, |m| m.1)
+    /// What a person said of a hole.
+    fn intent_of(&self, h: &Hole) -> Option<&Intent> {
+        let to = &self.side.view.from_part;
+        self.side.intents.iter().find(|i| {
+            let upright = to.dir(i.direction).z.abs() > 1.0 - 1e-6;
+            upright && to.point(i.origin).truncate().distance(h.at) < 0.02 && (i.drawn - h.diameter).abs() < 0.01
+        })
+    }
+
+    /// A hole that only a drill of another size may make is not made here, nor is it milled.
+    fn leave_full(&mut self, h: &Hole, i: &Intent, key: &str) {
+        let trim = shop::tool::trim;
+        let words = |[a, b]: &[f64; 2]| {
+            if b - a < 0.1 { format!("Ø{}", trim((a + b) / 2.0)) } else { format!("Ø{} to {}", trim(*a), trim(*b)) }
+        };
+        let sizes: Vec<String> = i.drills.iter().map(words).collect();
+        let why = format!(
+            "As drawn (Ø{}) it would be too large for {}, so it is left full. Put the drill into the crib, or answer otherwise what the hole is for.",
+            trim(h.diameter),
+            i.tool
+        );
+        self.name_left(
+            &Region::disc(h.at, h.diameter / 2.0 + 0.05, 0.01),
+            h.bottom - 0.4 * h.diameter - 0.5,
+            h.mouth_top() + 0.05,
+            "hole_without_tool",
+            key,
+            format!("{} wants a drill {} that reaches, and the crib has none", i.wants, sizes.join(" or ")),
+            &why,
+        );
+        self.full.push(h.clone());
     }
 
     fn can_be_milled(&self, h: &Hole) -> bool {
@@ -159,7 +202,7 @@ impl Work<'_, '_> {
     /// Round holes that neither a drill nor an end mill makes.
     fn name_unmade_holes(&mut self, drilled: &[Drilled]) {
         for h in self.side.view.holes() {
-            if drilled.iter().any(|d| d.hole == h) {
+            if drilled.iter().any(|d| d.hole == h) || self.full.contains(&h) {
                 continue;
             }
             let disc = Region::disc(h.at, h.diameter / 2.0, 0.005);
@@ -209,6 +252,7 @@ impl Work<'_, '_> {
                 o.drill.number == d.drill.number
                     && (o.hole.top - d.hole.top).abs() < 1e-6
                     && (o.tip - d.tip).abs() < 1e-6
+                    && o.then == d.then
             };
             match groups.iter_mut().find(|g| like(g[0])) {
                 Some(g) => g.push(d),
@@ -240,7 +284,7 @@ impl Work<'_, '_> {
     fn spot(&mut self, g: &[&Drilled]) {
         let Some(spot) = self.side.shop.crib.iter().find(|t| t.kind == ToolKind::Spot).cloned() else { return };
         let d = g[0].drill.diameter_mm;
-        let top = g[0].mouth_top();
+        let top = g[0].hole.mouth_top();
         let key = format!("{}/{}_{}", self.side.name, shop::tool::trim(d), place_key(g[0].hole.at, top));
         // Stays below the hole's diameter: 0.8 of it.
         let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm)
@@ -273,11 +317,13 @@ impl Work<'_, '_> {
         );
         let id = Self::id(OpKind::Drill, &key);
         let through = if g[0].hole.end == HoleEnd::Open { " through" } else { "" };
-        let title = format!("Drill {} × Ø{}{through}", at.len(), shop::tool::trim(tool.diameter_mm));
+        let then = g[0].then.as_ref().map_or_else(String::new, |t| format!(" for {t}"));
+        let title = format!("Drill {} × Ø{}{through}{then}", at.len(), shop::tool::trim(tool.diameter_mm));
         let why = "After the spot, and after the faces around it are cut, so that the drill starts on a finished floor";
-        self.drill_op(OpKind::Drill, id, title, &tool, &at, (g[0].tip, g[0].mouth_top()), why);
+        self.drill_op(OpKind::Drill, id, title, &tool, &at, (g[0].tip, g[0].hole.mouth_top()), why);
         for d in g {
-            self.stock.cut(&Region::disc(d.hole.at, d.hole.diameter / 2.0 - 0.01, 0.004), d.tip + tool.point_height());
+            let radius = (d.hole.diameter / 2.0).min(tool.radius()) - 0.01;
+            self.stock.cut(&Region::disc(d.hole.at, radius, 0.004), d.tip + tool.point_height());
         }
     }
 

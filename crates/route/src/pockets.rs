@@ -6,7 +6,7 @@ use crate::setup::{FINISH_BEND, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, 
 use crate::tools::{end_mills, finisher, local_top, roughers};
 use cutting::{MillTask, mill};
 use geom::{DVec3, Region};
-use part::OFF_FLOOR;
+use part::{Hole, OFF_FLOOR};
 use path::Feeds;
 use path::profile::{Walls, finish_walls};
 use path::rough::{Clearing, clear};
@@ -58,15 +58,17 @@ impl Work<'_, '_> {
     /// into a step or a pocket is no obstacle there.
     fn filled(&self, z: f64, drilled: &[Drilled]) -> Region {
         let shadow = self.side.view.shadow(z);
-        let enclosed = |d: &Drilled| {
-            let r = d.mouth_radius();
-            let ring = Region::disc(d.hole.at, r + 0.1, 0.004).minus(&Region::disc(d.hole.at, r + 0.02, 0.004));
+        let enclosed = |h: &Hole| {
+            let r = h.mouth_radius();
+            let ring = Region::disc(h.at, r + 0.1, 0.004).minus(&Region::disc(h.at, r + 0.02, 0.004));
             ring.minus(&shadow).area() < 0.03 * ring.area()
         };
         let mut parts: Vec<Region> = drilled
             .iter()
-            .filter(|d| d.mouth_top() > z && enclosed(d))
-            .map(|d| Region::disc(d.hole.at, d.mouth_radius() + 0.01, 0.002))
+            .map(|d| &d.hole)
+            .chain(&self.full)
+            .filter(|h| h.mouth_top() > z && enclosed(h))
+            .map(|h| Region::disc(h.at, h.mouth_radius() + 0.01, 0.002))
             .collect();
         parts.push(shadow.clone());
         Region::union_all(&parts)

@@ -3,7 +3,7 @@
 use crate::op::{OpKind, Operation, Override, SetupRoute};
 use cutting::{MillTask, mill};
 use geom::{DVec2, Region};
-use part::View;
+use part::{Hole, Intent, View};
 use path::face::{Facing, face};
 use path::motion::{Coolant, Toolpath};
 use path::{Feeds, Slabs};
@@ -29,6 +29,8 @@ pub struct Side<'a> {
     pub through_to: Option<f64>,
     /// Its upper face is as a casting has it: within this of its highest point, mm, there may be air.
     pub uneven: Option<f64>,
+    /// Holes that are more than drilled, or drilled smaller than drawn.
+    pub intents: &'a [Intent],
     /// Decisions of a person by operation id.
     pub overrides: &'a BTreeMap<String, Override>,
     /// Hears of progress; when it says stop, what is there so far is given back.
@@ -53,6 +55,8 @@ pub(crate) struct Work<'a, 'b> {
     pub side: &'b Side<'a>,
     pub stock: Slabs,
     pub ops: Vec<Operation>,
+    /// Holes that stay full, because no drill here leaves what is wanted.
+    pub full: Vec<Hole>,
     pub named: Vec<Finding>,
     pub floors: Vec<f64>,
     /// Upper end of the part.
@@ -69,8 +73,8 @@ pub fn plan_side(side: &Side) -> SetupRoute {
     let stock = side.stock.clone();
     let clear_z = stock.top().max(side.view.bounds.max.z) + OVER;
     let block = Region::union_all(stock.parts().map(|p| p.2));
-    let mut w =
-        Work { side, stock, ops: Vec::new(), named: Vec::new(), floors, top: side.view.bounds.max.z, clear_z, block };
+    let top = side.view.bounds.max.z;
+    let mut w = Work { side, stock, ops: vec![], full: vec![], named: vec![], floors, top, clear_z, block };
     w.face();
     let drilled = w.choose_holes();
     if side.watch.on(0.1) {
@@ -168,17 +172,7 @@ impl Work<'_, '_> {
         } else {
             "A clean reference first"
         };
-        self.push(
-            OpKind::Face,
-            id,
-            title,
-            &tool,
-            (self.top, self.top + total),
-            why,
-            Some(data),
-            moves,
-            cutter_why,
-        );
+        self.push(OpKind::Face, id, title, &tool, (self.top, self.top + total), why, Some(data), moves, cutter_why);
         self.stock.cut(&material.grown(1.0, 0.01), self.top);
     }
 

@@ -1,0 +1,119 @@
+//! What an answered hole means for the drill: a thread drawn at its outside is drilled at its tap drill, a hole to be reamed a little smaller.
+//!
+//! Only what a person said counts: an answer to the question about the hole, or a thread marked on its wall. A drill larger than the hole that is
+//! wanted cannot be taken back, so where no fitting drill is in the crib the hole is left alone.
+
+use crate::question::hole_question;
+use crate::{Feature, FeatureKind, Mark, MarkKind, Part, Recognised, face_ids};
+use geom::DVec3;
+use reason::{Place, Term};
+use serde::{Deserialize, Serialize};
+use shop::standards;
+use std::collections::BTreeMap;
+
+/// A reamer wants at least and at most this on the diameter, mm (common practice for 3 to 20 mm, no source).
+const REAM: [f64; 2] = [0.1, 0.4];
+/// Drawn diameter and thread agree within this, mm.
+const NEAR: f64 = 0.03;
+
+/// A hole of the part that is not simply made as drawn.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Intent {
+    /// A place on its axis, part coordinates, mm.
+    pub origin: DVec3,
+    /// Out of its mouth.
+    pub direction: DVec3,
+    /// As drawn, mm.
+    pub drawn: f64,
+    /// Drills that leave what is wanted, the usual one first: least and most diameter, mm. Empty: as drawn.
+    pub drills: Vec<[f64; 2]>,
+    /// "the tap M6".
+    pub tool: String,
+    /// "M6".
+    pub wants: String,
+    /// How the drill follows.
+    pub terms: Vec<Term>,
+    /// Where the numbers come from.
+    pub source: String,
+    /// Around the hole.
+    pub place: Place,
+}
+
+impl Intent {
+    /// Is a reamer to follow?
+    pub fn reamed(&self) -> bool {
+        self.tool.starts_with("the reamer")
+    }
+}
+
+/// What a person said about the part's holes, one for each hole that is more than drilled.
+pub fn intents(
+    part: &Part,
+    seen: &Recognised,
+    answers: &BTreeMap<String, String>,
+    marks: &BTreeMap<String, Mark>,
+) -> Vec<Intent> {
+    let ids = face_ids(part);
+    let threads: Vec<(u32, &str)> = marks
+        .values()
+        .filter_map(|m| match &m.what {
+            MarkKind::Thread { name } => Some((ids.iter().position(|i| *i == m.face)? as u32, name.as_str())),
+            _ => None,
+        })
+        .collect();
+    let holes = seen.features.iter().filter(|f| f.kind == FeatureKind::Hole);
+    holes
+        .filter_map(|f| {
+            // A mark on the very face says more than an answer about all that are alike.
+            let marked = threads.iter().find(|(k, _)| f.faces.contains(k)).map(|(_, name)| format!("tap {name}"));
+            let said = marked.or_else(|| answers.get(&hole_question(f)).cloned())?;
+            of(f, &said)
+        })
+        .collect()
+}
+
+fn of(f: &Feature, said: &str) -> Option<Intent> {
+    let (axis, drawn) = (f.axis?, f.dim("diameter")?);
+    let base = Intent {
+        origin: axis.origin,
+        direction: axis.direction,
+        drawn,
+        drills: Vec::new(),
+        tool: String::new(),
+        wants: String::new(),
+        terms: Vec::new(),
+        source: String::new(),
+        place: f.place,
+    };
+    if let Some(rest) = said.strip_prefix("tap ") {
+        let name = rest.strip_suffix(" drawn at major").unwrap_or(rest);
+        let t = standards::threads().iter().find(|t| t.name == name)?;
+        let outside = (drawn - t.major).abs() < NEAR;
+        let drills = if outside { t.drills.iter().map(|d| [d - 0.02, d + 0.02]).collect() } else { Vec::new() };
+        return Some(Intent {
+            drills,
+            tool: format!("the tap {name}"),
+            wants: name.into(),
+            terms: vec![
+                Term::new("D", "outside of the thread", t.major, "mm"),
+                Term::new("P", "pitch", t.pitch, "mm"),
+                Term::new("d", "tap drill", t.drills.first().copied().unwrap_or(t.major - t.pitch), "mm"),
+            ],
+            source: t.source.into(),
+            ..base
+        });
+    }
+    let class = said.strip_prefix("ream ")?;
+    Some(Intent {
+        drills: vec![[drawn - REAM[1], drawn - REAM[0]]],
+        tool: format!("the reamer {class}"),
+        wants: format!("Ø{class}"),
+        terms: vec![
+            Term::new("D", "reamed diameter", drawn, "mm"),
+            Term::new("least", "for the reamer to cut, on the diameter", REAM[0], "mm"),
+            Term::new("most", "that a reamer takes, on the diameter", REAM[1], "mm"),
+        ],
+        source: "common practice, no source".into(),
+        ..base
+    })
+}
