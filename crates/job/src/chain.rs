@@ -7,7 +7,7 @@ use crate::stocking::{self, Prepared};
 use geom::{Box3, DVec2, DVec3, Placement, Region};
 use holding::{Choice, HoldPlan, Order, SetupHold};
 use intake::{Layer3, Reading};
-use part::{Intent, MarkKind, Part, Surface, View};
+use part::{Intent, Part, Recognised, Surface, View};
 use path::Slabs;
 use program::{Dialect, Heading, PostTool, ReadSettings};
 use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
@@ -149,13 +149,15 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mine = |name: &str| -> BTreeMap<String, Override> {
         settled.operations.iter().filter(|(id, _)| of_side(id, name)).map(|(k, v)| (k.clone(), own_feeds(v))).collect()
     };
-    let intents = holes_meant(part, settled);
+    let seen = part::recognise(part);
+    let intents = part::intents(part, &seen, &settled.answers, &settled.marks);
+    let early = part::before_thin(&seen);
     // Castings are uneven on both their faces.
     let uneven = settled.laid().and_then(|l| l.piece.shape.cast()).map(|(least, most)| most - least);
     let side = |stage: &'static str, hold_of: &SetupHold, before: &str, stock: &dyn Fn(&View) -> Slabs| {
         let overrides = mine(&hold_of.name);
         let key = StageKey::new("side").with(&desk.model).with(shop).with(material).with(hold_of).with(&hold.stock);
-        let key = key.with(&overrides).with(&before).with(&uneven).with(&intents).done();
+        let key = key.with(&overrides).with(&before).with(&uneven).with(&intents).with(&early).done();
         let route = cached(desk, &key, stage, |watch| {
             let view = View::new(part, hold_of.part_from_work.inverse());
             let side = Side {
@@ -167,6 +169,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
                 through_to: before.is_empty().then_some(view.bounds.min.z - BELOW),
                 uneven,
                 intents: &intents,
+                early: &early,
                 overrides: &overrides,
                 watch,
             };
@@ -194,7 +197,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     named.extend(first.named);
     named.extend(second.named);
     let mut findings = part.doubts.clone();
-    findings.extend(open_questions(part, settled));
+    findings.extend(open_questions(part, &seen, settled));
     findings.extend(marks_and_asks(part, settled));
     findings.extend(after_the_drill(&intents));
     findings.extend(hold.findings.clone());
@@ -229,7 +232,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
 }
 
 /// Grave doubts that nobody answered: the plan rests on their proposal.
-fn open_questions(part: &Part, settled: &Settled) -> Vec<Finding> {
+fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) -> Vec<Finding> {
     let open = |q: &part::Question| q.answer.is_none();
     let taken = |q: &part::Question| q.choices.first().map_or_else(String::new, |c| c.words.clone());
     let mut out: Vec<Finding> = part::grave_questions(part, &settled.answers)
@@ -242,7 +245,7 @@ fn open_questions(part: &Part, settled: &Settled) -> Vec<Finding> {
         .collect();
     // Drilled as drawn such a hole can no longer be tapped.
     let at_major = |q: &part::Question| q.choices.first().is_some_and(|c| c.key.ends_with(" drawn at major"));
-    let all = part::questions(part, &part::recognise(part), &settled.answers);
+    let all = part::questions(part, seen, &settled.answers);
     out.extend(all.into_iter().filter(|q| open(q) && at_major(q)).map(|q| {
         let why =
             format!("Likely: {}. It is drilled as drawn, and then no thread holds in it: answer it first.", taken(&q));
@@ -250,16 +253,6 @@ fn open_questions(part: &Part, settled: &Settled) -> Vec<Finding> {
         Finding::new("may_be_thread", Severity::Warn, q.text, why).keyed(&q.id).at(places)
     }));
     out
-}
-
-/// Holes of which a person said that they are tapped or reamed.
-fn holes_meant(part: &Part, settled: &Settled) -> Vec<Intent> {
-    let said = settled.answers.keys().any(|k| k.starts_with("hole/"))
-        || settled.marks.values().any(|m| matches!(m.what, MarkKind::Thread { .. }));
-    if !said {
-        return Vec::new();
-    }
-    part::intents(part, &part::recognise(part), &settled.answers, &settled.marks)
 }
 
 /// Threads whose holes are drilled as drawn, and what a reamer takes: of these the proof misses nothing, or too little to tell.

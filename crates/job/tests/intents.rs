@@ -122,3 +122,38 @@ fn a_marked_thread_steers_its_own_hole() {
         ["Drill 1 × Ø5 through", "Drill 1 × Ø5 through for M6", "Drill 1 × Ø6 through", "Drill 1 × Ø8 through"]
     );
 }
+
+/// A hole at the end of a wall of 1.2 × 14 is drilled before the pocket that makes the wall; one far away stays where it was.
+#[test]
+fn a_hole_beside_a_thin_wall_goes_first() {
+    let shop = Shop::demo().unwrap();
+    let block = Shape::block([0.0; 3], [80.0, 40.0, 18.0]).unwrap();
+    let bar = |x0: f64, y0: f64, x1: f64, y1: f64| {
+        let c = [([x0, y0], 4.0), ([x1, y0], 4.0), ([x1, y1], 4.0), ([x0, y1], 4.0)];
+        Shape::prism(&kernel::shape::rounded_polygon(&c), 4.0, 19.0).unwrap()
+    };
+    // A pocket 14 deep that leaves 1.2 mm towards the front.
+    let p = block.cut(&bar(12.0, 1.2, 60.0, 24.0)).unwrap();
+    let rod = |x: f64, y: f64| Shape::cylinder([x, y, -1.0], UP, 2.5, 20.0).unwrap();
+    let p = p.cut(&rod(7.0, 4.5)).unwrap().cut(&rod(72.0, 32.0)).unwrap();
+    let part = Part::from_raw(&p.read(&kernel::Meshing::default()).unwrap()).unwrap();
+    let seen = recognise(&part);
+    assert_eq!(part::before_thin(&seen).len(), 1, "{:#?}", seen.features.iter().map(|f| &f.what).collect::<Vec<_>>());
+    let p = planned(&part, &shop, &Settled::default());
+    let side = p.sides.iter().find(|s| s.operations.iter().any(|o| o.early)).expect("a side with the early hole");
+    let at = |ok: &dyn Fn(&route::Operation) -> bool| side.operations.iter().position(ok).unwrap();
+    let early = at(&|o| o.kind == OpKind::Drill && o.early);
+    let late = at(&|o| o.kind == OpKind::Drill && !o.early);
+    let (rough, wall) = (at(&|o| o.kind == OpKind::Rough), at(&|o| o.kind == OpKind::Wall));
+    assert!(early < rough && early < wall && late > wall, "{early} {rough} {wall} {late}");
+    assert!(side.operations[early].order_why.contains("while there is material behind"));
+    // The need is told, and breaking it too.
+    let needs = &route::needs(&side.operations)[&side.operations[rough].id];
+    assert!(needs.iter().any(|n| n.first == side.operations[early].id && n.why.contains("thin wall")), "{needs:#?}");
+    let back =
+        Decision::Sequence { id: side.operations[rough].id.clone(), before: Some(side.operations[early].id.clone()) };
+    let other = planned(&part, &shop, &Settled::after(&[back]));
+    assert!(other.findings.iter().any(|f| f.kind == "order_broken" && f.why.contains("thin wall")));
+    let proof = prove_plan(&part, &p, &shop).unwrap();
+    assert!(proof.passed() && proof.complete && proof.gouge_mm < 0.005, "{:#?}", proof.findings);
+}

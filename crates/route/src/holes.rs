@@ -3,7 +3,7 @@
 use crate::op::{OpKind, Operation};
 use crate::setup::{Work, place_key};
 use cutting::{MillTask, drill, mill};
-use geom::{DVec2, Region};
+use geom::{DVec2, DVec3, Region};
 use part::{Chamfer, Hole, HoleEnd, Intent, OFF_FLOOR};
 use path::Feeds;
 use path::chamfer::{Edges, chamfer};
@@ -144,6 +144,15 @@ impl Work<'_, '_> {
         out
     }
 
+    /// A hole beside a wall that becomes thin, which can be drilled as soon as the face is clean.
+    pub(crate) fn is_early(&self, h: &Hole) -> bool {
+        let to = &self.side.view.from_part;
+        let on = |[at, out]: &[DVec3; 2]| {
+            to.dir(*out).z.abs() > 1.0 - 1e-6 && to.point(*at).truncate().distance(h.at) < 0.02
+        };
+        h.mouth_top() > self.top - 0.01 && self.side.early.iter().any(on)
+    }
+
     /// What a person said of a hole.
     fn intent_of(&self, h: &Hole) -> Option<&Intent> {
         let to = &self.side.view.from_part;
@@ -245,7 +254,7 @@ impl Work<'_, '_> {
     }
 
     /// Spots and holes, a group for each drill and depth.
-    pub(crate) fn drill(&mut self, drilled: &[Drilled]) {
+    pub(crate) fn drill(&mut self, drilled: &[&Drilled], early: bool) {
         let mut groups: Vec<Vec<&Drilled>> = Vec::new();
         for d in drilled {
             let like = |o: &Drilled| {
@@ -263,10 +272,10 @@ impl Work<'_, '_> {
             a[0].drill.diameter_mm.total_cmp(&b[0].drill.diameter_mm).then(b[0].hole.top.total_cmp(&a[0].hole.top))
         });
         for g in &groups {
-            self.spot(g);
+            self.spot(g, early);
         }
         for g in &groups {
-            self.drill_group(g);
+            self.drill_group(g, early);
         }
     }
 
@@ -281,7 +290,7 @@ impl Work<'_, '_> {
         out
     }
 
-    fn spot(&mut self, g: &[&Drilled]) {
+    fn spot(&mut self, g: &[&Drilled], early: bool) {
         let Some(spot) = self.side.shop.crib.iter().find(|t| t.kind == ToolKind::Spot).cloned() else { return };
         let d = g[0].drill.diameter_mm;
         let top = g[0].hole.mouth_top();
@@ -303,10 +312,11 @@ impl Work<'_, '_> {
             &at,
             (tip, top),
             "A spot guides the drill; it stays smaller than the hole",
+            early,
         );
     }
 
-    fn drill_group(&mut self, g: &[&Drilled]) {
+    fn drill_group(&mut self, g: &[&Drilled], early: bool) {
         let tool = g[0].drill.clone();
         let at: Vec<DVec2> = g.iter().map(|h| h.hole.at).collect();
         let key = format!(
@@ -319,8 +329,12 @@ impl Work<'_, '_> {
         let through = if g[0].hole.end == HoleEnd::Open { " through" } else { "" };
         let then = g[0].then.as_ref().map_or_else(String::new, |t| format!(" for {t}"));
         let title = format!("Drill {} × Ø{}{through}{then}", at.len(), shop::tool::trim(tool.diameter_mm));
-        let why = "After the spot, and after the faces around it are cut, so that the drill starts on a finished floor";
-        self.drill_op(OpKind::Drill, id, title, &tool, &at, (g[0].tip, g[0].hole.mouth_top()), why);
+        let why = if early {
+            "Before the wall beside it is cut thin: a hole is finished while there is material behind it"
+        } else {
+            "After the spot, and after the faces around it are cut, so that the drill starts on a finished floor"
+        };
+        self.drill_op(OpKind::Drill, id, title, &tool, &at, (g[0].tip, g[0].hole.mouth_top()), why, early);
         for d in g {
             let radius = (d.hole.diameter / 2.0).min(tool.radius()) - 0.01;
             self.stock.cut(&Region::disc(d.hole.at, radius, 0.004), d.tip + tool.point_height());
@@ -336,6 +350,7 @@ impl Work<'_, '_> {
         at: &[DVec2],
         (bottom, top): (f64, f64),
         why: &str,
+        early: bool,
     ) {
         let o = self.override_of(&id);
         let mut data = drill(tool, top - bottom, self.side.material, &self.side.shop.machine);
@@ -381,6 +396,7 @@ impl Work<'_, '_> {
             bottom,
             top,
             order_why: why.into(),
+            early,
             cutter_why,
             mill: None,
             drill: Some(data),

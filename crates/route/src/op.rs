@@ -73,6 +73,9 @@ pub struct Operation {
     pub top: f64,
     /// Why it stands where it stands.
     pub order_why: String,
+    /// A hole that has to be there before the walls beside it are cut.
+    #[serde(default)]
+    pub early: bool,
     /// Why this cutter.
     pub cutter_why: Vec<Term>,
     /// Milling numbers.

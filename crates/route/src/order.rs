@@ -16,6 +16,9 @@ pub struct Need {
     pub why: String,
 }
 
+/// A path (of a cutter's middle) this near a hole may cut the wall beside it, mm.
+const BESIDE: f64 = 15.0;
+
 struct Reach {
     min: DVec2,
     max: DVec2,
@@ -53,6 +56,7 @@ fn piece(op: &Operation) -> &str {
 fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static str> {
     use OpKind::{Chamfer, Drill, Face, Floor, Rough, Spot, Wall};
     let meet = ra.min.cmple(rb.max).all() && rb.min.cmple(ra.max).all();
+    let near = (ra.min - BESIDE).cmple(rb.max).all() && (rb.min - BESIDE).cmple(ra.max).all();
     let same = piece(a) == piece(b);
     match (a.kind, b.kind) {
         (Face, _) => Some("Everything below is measured and cut from the clean face"),
@@ -64,6 +68,9 @@ fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static 
         }
         (Spot, Drill) if rb.holes.iter().any(|p| ra.holes.iter().any(|q| p.distance(*q) < 0.01)) => {
             Some("The spot leads the drill")
+        }
+        (Spot | Drill, Rough | Wall) if a.early && near => {
+            Some("A hole beside a thin wall is finished while there is material behind it")
         }
         (Rough | Wall | Drill, Chamfer) if meet && a.top >= b.bottom - 0.2 => {
             Some("An edge is broken when the faces that make it are there")
@@ -156,6 +163,7 @@ mod tests {
             bottom,
             top,
             order_why: String::new(),
+            early: false,
             cutter_why: vec![],
             mill: None,
             drill: None,

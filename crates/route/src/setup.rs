@@ -1,8 +1,9 @@
 //! One side: the frame of the plan, and facing.
 
+use crate::holes::Drilled;
 use crate::op::{OpKind, Operation, Override, SetupRoute};
 use cutting::{MillTask, mill};
-use geom::{DVec2, Region};
+use geom::{DVec2, DVec3, Region};
 use part::{Hole, Intent, View};
 use path::face::{Facing, face};
 use path::motion::{Coolant, Toolpath};
@@ -31,6 +32,8 @@ pub struct Side<'a> {
     pub uneven: Option<f64>,
     /// Holes that are more than drilled, or drilled smaller than drawn.
     pub intents: &'a [Intent],
+    /// Axes of holes beside walls that become thin, part coordinates: a place, and the direction out of the mouth.
+    pub early: &'a [[DVec3; 2]],
     /// Decisions of a person by operation id.
     pub overrides: &'a BTreeMap<String, Override>,
     /// Hears of progress; when it says stop, what is there so far is given back.
@@ -77,11 +80,13 @@ pub fn plan_side(side: &Side) -> SetupRoute {
     let mut w = Work { side, stock, ops: vec![], full: vec![], named: vec![], floors, top, clear_z, block };
     w.face();
     let drilled = w.choose_holes();
+    let (first, rest): (Vec<&Drilled>, Vec<&Drilled>) = drilled.iter().partition(|d| w.is_early(&d.hole));
+    w.drill(&first, true);
     if side.watch.on(0.1) {
         w.pockets(&drilled);
     }
     if side.watch.on(0.85) {
-        w.drill(&drilled);
+        w.drill(&rest, false);
         w.chamfers();
         w.name_slanted();
     }
@@ -226,6 +231,7 @@ impl Work<'_, '_> {
             bottom,
             top,
             order_why: order_why.into(),
+            early: false,
             cutter_why,
             mill,
             drill: None,

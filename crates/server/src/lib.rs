@@ -6,6 +6,7 @@ pub mod db;
 pub mod decide;
 pub mod demo;
 pub mod fault;
+pub mod forms;
 pub mod http;
 pub mod jobs;
 pub mod people;

@@ -619,6 +619,55 @@ fn the_rack_is_looked_through_for_each_job() {
     assert_eq!(s["settled"]["offer"]["piece"]["name"], "B1");
 }
 
+/// One blank, several finished forms: they are told with what they share, and so is a rack that has too few.
+#[test]
+fn finished_forms_of_one_blank_know_of_each_other() {
+    let house = peopled(0);
+    let ida = Person::of(&house, "ida", PASSWORD);
+    assert_eq!(ida.post("/api/rack", &json!({"act": "put", "piece": flat("A1", 1), "was": null})).status(), 200);
+    let give = |file: &str| {
+        let r = ida.give(file, &std::fs::read(common::root().join("demo").join(file)).unwrap());
+        assert_eq!(r.status(), 200);
+        body(r)["id"].as_i64().unwrap()
+    };
+    let (a, b) = (give("parts/encoder-bracket.step"), give("reading/encoder-bracket-b.step"));
+    let forms = |job: i64| ida.json(&format!("/api/jobs/{job}/forms"));
+    // Nothing is planned here, so nothing is proposed yet.
+    assert_eq!(forms(a)["piece"], Value::Null);
+    let cut_from = |job: i64| {
+        let way = ida.json(&format!("/api/jobs/{job}/stock"))["candidates"][0]["laying"]["lay"].clone();
+        let choice = json!({"Piece": {"piece": flat("A1", 1), "lay": way}});
+        assert_eq!(ida.decide(job, 0, json!({"about": "stock", "choice": choice})).status(), 200);
+    };
+    cut_from(a);
+    let f = forms(a);
+    assert_eq!((f["piece"].as_str(), f["left"].as_u64(), f["wanted"].as_u64()), (Some("A1"), Some(1), Some(1)));
+    assert_eq!(f["forms"], json!([]));
+    cut_from(b);
+    let f = forms(a);
+    assert_eq!((f["wanted"].as_u64(), f["forms"].as_array().unwrap().len()), (Some(2), 1));
+    let other = &f["forms"][0];
+    assert_eq!(
+        (other["job"].as_i64(), other["chosen"].as_bool(), other["taken"].as_bool()),
+        (Some(b), Some(true), Some(false))
+    );
+    // What the two revisions differ in, as their comparison tells it: a bore resized, two screws moved, one hole gone, a slot new.
+    let words = other["words"].as_str().unwrap();
+    assert!(words.ends_with("2 in another place, 1 of other sizes, 1 only here, 1 only there"), "{words}");
+    // Taken for one, the other still wants it, and the rack has none.
+    let act = json!({"act": "take", "tag": "A1", "job": b, "remnants": []});
+    assert_eq!(ida.post("/api/rack", &act).status(), 200);
+    let f = forms(a);
+    assert_eq!(
+        (f["left"].as_u64(), f["wanted"].as_u64(), f["forms"][0]["taken"].as_bool()),
+        (Some(0), Some(1), Some(true))
+    );
+    // Put away it is no longer of interest.
+    assert_eq!(ida.patch(&format!("/api/jobs/{b}"), &json!({"title": null, "archived": true})).status(), 204);
+    assert_eq!(forms(a)["forms"], json!([]));
+    assert_eq!(Person::of(&house, "carla", "another-password").get(&format!("/api/jobs/{a}/forms")).status(), 404);
+}
+
 /// A file of two solids: the fit between them is told, and the other becomes a job of its own.
 #[test]
 fn parts_of_one_assembly_fit_each_other() {

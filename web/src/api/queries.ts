@@ -2,6 +2,7 @@ import { queryOptions } from '@tanstack/react-query';
 import { readHistory } from '../model/history';
 import { api, Refused } from './client';
 import type {
+  FormsSheet,
   JobCard,
   JobState,
   Lay,
@@ -68,6 +69,13 @@ export const stockQuery = (id: number, sheet: number | null, revision: number, r
     queryKey: ['stock', id, sheet, revision, rack],
     queryFn: () => api.get<StockBench>(`/api/jobs/${id}/stock`),
     placeholderData: (old: StockBench | undefined) => old,
+    retry,
+  });
+/** What else is cut from the job's blank. */
+export const formsQuery = (id: number, revision: number, rack: number) =>
+  queryOptions({
+    queryKey: ['forms', id, revision, rack],
+    queryFn: () => api.get<FormsSheet>(`/api/jobs/${id}/forms`),
     retry,
   });
 /** What would follow from another lay. */

@@ -25,7 +25,7 @@ mod ways;
 
 pub use body::{Body, BodyKind, Section, SectionKind, Symmetry};
 pub use rays::Rays;
-pub use ways::{FormCutter, Remedy, plug_force, relief_offset};
+pub use ways::{FormCutter, Remedy, before_thin, plug_force, relief_offset};
 
 use crate::{Part, Surface};
 use geom::{Box3, DIRECTIONS, DVec3};

@@ -3,6 +3,8 @@
 //! Every rule of this kind in the trade is common practice without a published source, and says so; what is computed is geometry.
 
 use super::{Feature, FeatureKind, number};
+use crate::Recognised;
+use geom::DVec3;
 use reason::Term;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::{FRAC_1_SQRT_2, PI};
@@ -207,6 +209,26 @@ fn crossing(f: &Feature, out: &mut Vec<Remedy>) {
     ));
 }
 
+/// Does a hole lie within half its own size of a wall?
+fn beside(wall: &Feature, hole: &reason::Place) -> bool {
+    (0..3).all(|k| {
+        let slack = 0.5 * (hole.max_mm[k] - hole.min_mm[k]) + 0.1;
+        hole.min_mm[k] - slack <= wall.place.max_mm[k] && hole.max_mm[k] + slack >= wall.place.min_mm[k]
+    })
+}
+
+/// Axes of the holes beside walls that become thin, a place and the direction out of the mouth: a hole is finished before what supports it is
+/// cut away (common practice, no source).
+pub fn before_thin(seen: &Recognised) -> Vec<[DVec3; 2]> {
+    let thin: Vec<&Feature> =
+        seen.features.iter().filter(|f| f.kind == FeatureKind::Wall && f.hardness() >= 1.0).collect();
+    let holes = seen.features.iter().filter(|f| f.kind == FeatureKind::Hole);
+    holes
+        .filter(|h| thin.iter().any(|w| beside(w, &h.place)))
+        .filter_map(|h| h.axis.map(|a| [a.origin, a.direction]))
+        .collect()
+}
+
 /// Thin walls and floors: when and how, and what must be finished before.
 fn thin(f: &Feature, holes: &[(String, reason::Place)], out: &mut Vec<Remedy>) {
     if f.hardness() < 1.0 {
@@ -221,13 +243,7 @@ fn thin(f: &Feature, holes: &[(String, reason::Place)], out: &mut Vec<Remedy>) {
         Vec::new(),
         CP,
     ));
-    let beside = |p: &reason::Place| {
-        (0..3).all(|k| {
-            let slack = 0.5 * (p.max_mm[k] - p.min_mm[k]) + 0.1;
-            p.min_mm[k] - slack <= f.place.max_mm[k] && p.max_mm[k] + slack >= f.place.min_mm[k]
-        })
-    };
-    let near: Vec<&str> = holes.iter().filter(|h| beside(&h.1)).map(|h| h.0.as_str()).collect();
+    let near: Vec<&str> = holes.iter().filter(|h| beside(f, &h.1)).map(|h| h.0.as_str()).collect();
     if !near.is_empty() {
         out.push(remedy(
             format!("Finish before it is cut thin, while there is material behind: {}", near.join("; ")),

@@ -4,6 +4,7 @@ use super::routes::{Answer, download};
 use super::{House, Signed};
 use crate::db::Conn;
 use crate::fault::Fault;
+use crate::forms::{self, FormsSheet};
 use crate::jobs;
 use crate::people::Me;
 use crate::rack::{self, RackAct, RackPreview, RackSheet};
@@ -18,7 +19,7 @@ use ts_rs::TS;
 /// Register everything.
 pub fn all(c: &mut ServiceConfig) {
     c.service(bench).service(try_lay).service(now).service(act).service(undo).service(redo);
-    c.service(preview).service(import).service(csv);
+    c.service(preview).service(import).service(csv).service(other_forms);
 }
 
 /// Something about a job's part and its stock, on a thread that may wait.
@@ -49,6 +50,14 @@ async fn bench(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<
     let (pieces, taken) =
         house.db.run(move |c| Ok((rack::all(c, asker.shop_id)?, rack::taken_for(c, &asker, id)?))).await?;
     of_part(me, &house, id, move |part, shop, settled| stocking::bench(part, shop, settled, &pieces, &taken)).await
+}
+
+/// What else is cut from the job's blank.
+#[get("/api/jobs/{id}/forms")]
+async fn other_forms(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<FormsSheet> {
+    let (db, reader, id) = (house.db.clone(), house.reader.clone(), *id);
+    let work = actix_web::web::block(move || forms::forms(&db, &reader, &me, id));
+    Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))??))
 }
 
 /// A lay to try.

@@ -37,6 +37,10 @@ top: number,
  */
 order_why: string, 
 /**
+ * A hole that has to be there before the walls beside it are cut.
+ */
+early: boolean, 
+/**
  * Why this cutter.
  */
 cutter_why: Array<Term>, 

@@ -26,6 +26,8 @@ export * from './Fit';
 export * from './FitsWith';
 export * from './Form';
 export * from './FormCutter';
+export * from './FormOf';
+export * from './FormsSheet';
 export * from './Grip';
 export * from './Grounds';
 export * from './Hard';

@@ -13,6 +13,7 @@ import { Field } from '../../parts/Field';
 import { FindingRow } from '../../parts/FindingRow';
 import { grounds, Num } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
+import { Forms } from './Forms';
 import { LayDrawing } from './LayDrawing';
 import { LayForm } from './LayForm';
 import { Rack } from './Rack';
@@ -341,6 +342,7 @@ export function StockTicket() {
           </Table>
         </Section>
       )}
+      <Forms />
       <Rehearsal />
       {s ? (
         <p style={{ marginTop: 12 }}>
