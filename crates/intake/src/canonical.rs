@@ -24,7 +24,7 @@ type Found = Option<(RawSurface, f64)>;
 
 /// Recognise what can be; the places are gone after this.
 pub(crate) fn recognise(raw: &mut RawModel) {
-    let (mut count, mut worst) = (0, 0.0_f64);
+    let mut worst: Option<f64> = None;
     for k in 0..raw.faces.len() {
         let samples: Vec<Sample> = std::mem::take(&mut raw.faces[k].samples)
             .into_iter()
@@ -40,12 +40,9 @@ pub(crate) fn recognise(raw: &mut RawModel) {
         let turn = covered(&surface, corners);
         let f = &mut raw.faces[k];
         (f.surface, f.bounds, f.curvature, f.recognised) = (surface, [0.0, turn, 0.0, 0.0], [0.0; 2], Some(off));
-        count += 1;
-        worst = worst.max(off);
+        worst = Some(worst.map_or(off, |w| w.max(off)));
     }
-    if count == 0 {
-        return;
-    }
+    let Some(worst) = worst else { return };
     for e in &mut raw.edges {
         if e.kind == EdgeKind::Other && e.faces.iter().any(|&f| raw.faces[f as usize].recognised.is_some()) {
             let p: Vec<DVec3> = e.points.iter().map(|&k| DVec3::from_array(raw.vertices[k as usize])).collect();
@@ -53,11 +50,6 @@ pub(crate) fn recognise(raw: &mut RawModel) {
         }
     }
     raw.chord_error += worst;
-    raw.remarks.push(format!(
-        "{count} of {} faces are stored as free forms; they are planes, cylinders, cones, balls or rings within {} mm and are read as such",
-        raw.faces.len(),
-        if worst < 5e-5 { "0.0001".into() } else { format!("{worst:.4}") }
-    ));
 }
 
 /// The surface through these places with these normals, and the largest deviation, mm; none if it is none of the plain ones.

@@ -309,6 +309,24 @@ fn doubts(raw: &RawModel) -> Vec<Finding> {
             "If they belong to the part, join them and export again.",
         );
     }
+    let stored: Vec<f64> = raw.faces.iter().filter_map(|f| f.recognised).collect();
+    if let Some(worst) = stored.iter().copied().reduce(f64::max) {
+        out.push(
+            Finding::new(
+                "stored_as_splines",
+                Severity::Note,
+                format!("{} of {} faces are stored as free forms and read as what they are", stored.len(), raw.faces.len()),
+                format!(
+                    "They are planes, cylinders, cones, balls or rings within {} mm; sizes are those of the surfaces found.",
+                    if worst < 5e-5 { "0.0001".into() } else { format!("{worst:.4}") }
+                ),
+            )
+            .keyed("stored"),
+        );
+    }
+    let mut doubt = |key: &str, what: String, why: &str| {
+        out.push(Finding::new("model_doubt", Severity::Warn, what, why).keyed(key))
+    };
     for (k, r) in raw.remarks.iter().enumerate() {
         doubt(&format!("remark{k}"), r.clone(), "Compare the part on the stage with the drawing.");
     }

@@ -230,10 +230,12 @@ fn closed(part: &Part, out: &mut Vec<Question>) {
     let text = match caps.len() {
         0 => "The file holds surfaces, no solid; sewn at their edges they close. Is that the part?".to_string(),
         n => format!(
-            "The surfaces of the file do not close; {n} flat face{} of {} mm² in all {} them. Is that the part?",
-            if n == 1 { "" } else { "s" },
-            self::n(area),
-            if n == 1 { "closes" } else { "close" }
+            "The surfaces of the file do not close; {} them. Is that the part?",
+            if n == 1 {
+                format!("a flat face of {} mm² closes", self::n(area))
+            } else {
+                format!("{n} flat faces, {} mm² in all, close", self::n(area))
+            }
         ),
     };
     let mut q = Question::new(

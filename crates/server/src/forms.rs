@@ -8,13 +8,14 @@ use crate::people::Me;
 use crate::{jobs as job_rows, rack, work};
 use diesel::prelude::*;
 use job::{Laid, Settled};
-use part::{Fate, Recognised, compare, recognise};
+use part::{Fate, Part, Recognised, compare, recognise};
 use serde::Serialize;
+use shop::Shop;
 use std::path::Path;
 use ts_rs::TS;
 
-/// Forms that are compared with the job's own; more are only named.
-const COMPARED: usize = 6;
+/// Parts that are looked at; more jobs are only named, and each is thought to use up a whole piece.
+const LOOKED_AT: usize = 12;
 
 /// Another finished form of the same blank.
 #[derive(Debug, Clone, PartialEq, Serialize, TS)]
@@ -28,7 +29,7 @@ pub struct FormOf {
     pub chosen: bool,
     /// One was taken from the rack for it.
     pub taken: bool,
-    /// "6 features the same, 2 of other sizes, 1 only here, 3 only there"; empty if it was not compared.
+    /// "6 features the same, 2 of other sizes, 1 only here, 3 only there"; empty if they share none.
     pub words: String,
 }
 
@@ -41,6 +42,10 @@ pub struct FormsSheet {
     pub left: u32,
     /// Jobs that want one and have not taken it, this one included.
     pub wanted: u32,
+    /// Of a bar: what they saw off it in all, and what the rack has, mm.
+    pub lengths: Option<[f64; 2]>,
+    /// It suffices for all of them.
+    pub enough: bool,
     /// The others.
     pub forms: Vec<FormOf>,
 }
@@ -54,11 +59,12 @@ struct Wants {
 
 /// Look through the shop's jobs that are on the bench.
 pub fn forms(db: &Db, reader: &Path, me: &Me, id: i64) -> Result<FormsSheet, Fault> {
-    let none = FormsSheet { piece: None, left: 0, wanted: 0, forms: Vec::new() };
-    let (wants, left) = db.act(|c| {
+    let none = FormsSheet { piece: None, left: 0, wanted: 0, lengths: None, enough: true, forms: Vec::new() };
+    let (wants, left, shop) = db.act(|c| {
         let mine = job_rows::of(c, me, id)?;
+        let shop = job_rows::shop_of(c, mine.shop_revision_id)?;
         let Some(piece) = laid_of(&mine, job_rows::settled(c, id)?).map(|(_, l)| l.piece) else {
-            return Ok((Vec::new(), 0));
+            return Ok((Vec::new(), 0, shop));
         };
         let on_the_bench = jobs::shop_id.eq(me.shop_id).and(jobs::archived.eq(false).or(jobs::id.eq(id)));
         let rows: Vec<Job> = jobs::table.filter(on_the_bench).order(jobs::id).select(Job::as_select()).load(c)?;
@@ -71,30 +77,50 @@ pub fn forms(db: &Db, reader: &Path, me: &Me, id: i64) -> Result<FormsSheet, Fau
             }
         }
         let left = rack::all(c, me.shop_id)?.iter().filter(|p| p.name == piece.name).map(|p| p.quantity).sum();
-        Ok((wants, left))
+        Ok((wants, left, shop))
     })?;
     let Some(own) = wants.iter().find(|w| w.job.id == id) else { return Ok(none) };
-    let seen =
-        |w: &Wants| -> Result<Recognised, Fault> { Ok(recognise(&work::part_of(db, reader, &w.job, &w.settled)?)) };
-    let others: Vec<&Wants> = wants.iter().filter(|w| w.job.id != id).collect();
-    let here = if others.is_empty() { None } else { Some(seen(own)?) };
-    let mut forms = Vec::new();
-    for (k, w) in others.into_iter().enumerate() {
-        // A part that cannot be read is still cut from the blank.
-        let words = match (&here, k < COMPARED) {
-            (Some(here), true) => seen(w).map_or_else(|_| String::new(), |there| shared(here, &there)),
-            _ => String::new(),
-        };
-        forms.push(FormOf {
+    // A part that cannot be read is still cut from the blank.
+    let parts: Vec<Option<Part>> =
+        wants
+            .iter()
+            .enumerate()
+            .map(|(k, w)| {
+                if k < LOOKED_AT || w.job.id == id { work::part_of(db, reader, &w.job, &w.settled).ok() } else { None }
+            })
+            .collect();
+    let here = wants.iter().zip(&parts).find(|(w, _)| w.job.id == id).and_then(|(_, p)| p.as_ref()).map(recognise);
+    let forms = wants
+        .iter()
+        .zip(&parts)
+        .filter(|(w, _)| w.job.id != id)
+        .map(|(w, part)| FormOf {
             job: w.job.id,
             title: w.job.title.clone(),
             chosen: w.settled.stock.is_some(),
             taken: w.taken,
-            words,
-        });
-    }
-    let wanted = wants.iter().filter(|w| !w.taken).count() as u32;
-    Ok(FormsSheet { piece: Some(own.laid.piece.name.clone()), left, wanted, forms })
+            words: match (&here, part) {
+                (Some(here), Some(part)) => shared(here, &recognise(part)),
+                _ => String::new(),
+            },
+        })
+        .collect();
+    let open = || wants.iter().zip(&parts).filter(|(w, _)| !w.taken);
+    let wanted = open().count() as u32;
+    let length = own.laid.piece.shape.envelope()[0].least;
+    let lengths = own.laid.piece.shape.is_bar().then(|| {
+        let off = |(w, part): (&Wants, &Option<Part>)| part.as_ref().map_or(length, |p| sawn_off(p, &shop, w, length));
+        [open().map(off).sum(), length * f64::from(left)]
+    });
+    let enough = lengths.map_or(wanted <= left, |[need, have]| need <= have + 1e-9);
+    Ok(FormsSheet { piece: Some(own.laid.piece.name.clone()), left, wanted, lengths, enough, forms })
+}
+
+/// What a job takes off a bar: all but the longest rest that returns, mm.
+fn sawn_off(part: &Part, shop: &Shop, w: &Wants, length: f64) -> f64 {
+    let laying = job::stocking::try_lay(part, shop, &w.settled, &w.laid.piece, &w.laid.lay);
+    let rests = laying.map(|l| l.remnants).unwrap_or_default();
+    length - rests.iter().map(|r| r.shape.envelope()[0].least).fold(0.0, f64::max)
 }
 
 fn laid_of(job: &Job, settled: Settled) -> Option<(Settled, Box<Laid>)> {
@@ -103,11 +129,14 @@ fn laid_of(job: &Job, settled: Settled) -> Option<(Settled, Box<Laid>)> {
     Some((settled, laid))
 }
 
-/// What two finished forms share.
+/// What two finished forms share; nothing if they have nothing in common.
 fn shared(here: &Recognised, there: &Recognised) -> String {
     let changes = compare(here, there);
     let count = |fates: &[Fate]| changes.iter().filter(|c| fates.contains(&c.fate)).count();
     let same = count(&[Fate::Unchanged]);
+    if same == 0 {
+        return String::new();
+    }
     let mut out = vec![format!("{same} feature{} the same", if same == 1 { "" } else { "s" })];
     for (n, words) in [
         (count(&[Fate::Moved]), "in another place"),

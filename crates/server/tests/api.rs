@@ -646,6 +646,9 @@ fn finished_forms_of_one_blank_know_of_each_other() {
     cut_from(b);
     let f = forms(a);
     assert_eq!((f["wanted"].as_u64(), f["forms"].as_array().unwrap().len()), (Some(2), 1));
+    // Two lengths of some 78 mm and their cuts off a bar of 300.
+    let need = f["lengths"][0].as_f64().unwrap();
+    assert!(f["enough"] == true && (150.0..170.0).contains(&need) && f["lengths"][1] == 300.0, "{f}");
     let other = &f["forms"][0];
     assert_eq!(
         (other["job"].as_i64(), other["chosen"].as_bool(), other["taken"].as_bool()),
@@ -662,6 +665,7 @@ fn finished_forms_of_one_blank_know_of_each_other() {
         (f["left"].as_u64(), f["wanted"].as_u64(), f["forms"][0]["taken"].as_bool()),
         (Some(0), Some(1), Some(true))
     );
+    assert!(f["enough"] == false && f["lengths"][1] == 0.0, "{f}");
     // Put away it is no longer of interest.
     assert_eq!(ida.patch(&format!("/api/jobs/{b}"), &json!({"title": null, "archived": true})).status(), 204);
     assert_eq!(forms(a)["forms"], json!([]));

@@ -187,6 +187,10 @@ impl Form {
             _ => None,
         }
     }
+    /// Is it a bar, of which a length is sawn off?
+    pub fn is_bar(&self) -> bool {
+        matches!(self, Form::Block { .. } | Form::Flat { .. }) || self.is_round_bar()
+    }
     /// Round, hexagon or tube: its section across x is no rectangle.
     pub fn is_round_bar(&self) -> bool {
         matches!(self, Form::Round { .. } | Form::Hex { .. } | Form::Tube { .. })

@@ -21,6 +21,6 @@ chosen: boolean,
  */
 taken: boolean, 
 /**
- * "6 features the same, 2 of other sizes, 1 only here, 3 only there"; empty if it was not compared.
+ * "6 features the same, 2 of other sizes, 1 only here, 3 only there"; empty if they share none.
  */
 words: string, };

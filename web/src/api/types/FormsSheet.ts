@@ -18,6 +18,14 @@ left: number,
  */
 wanted: number, 
 /**
+ * Of a bar: what they saw off it in all, and what the rack has, mm.
+ */
+lengths: [number, number] | null, 
+/**
+ * It suffices for all of them.
+ */
+enough: boolean, 
+/**
  * The others.
  */
 forms: Array<FormOf>, };

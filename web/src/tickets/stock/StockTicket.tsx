@@ -283,7 +283,9 @@ export function StockTicket() {
     <>
       <Head>
         <h1>{stands ? stands.piece.name : s ? `${saySize(s.size, units)} block` : 'Stock'}</h1>
-        <Stamp kind={decided ? 'decided' : 'proposed'} words={decided ? 'decided' : 'proposed'} />
+        {decided || stands || s ? (
+          <Stamp kind={decided ? 'decided' : 'proposed'} words={decided ? 'decided' : 'proposed'} />
+        ) : null}
       </Head>
       <Line>
         <Quiet>Material</Quiet>
