@@ -120,7 +120,9 @@ pub fn forms(db: &Db, reader: &Path, me: &Me, id: i64) -> Result<FormsSheet, Fau
 fn sawn_off(part: &Part, shop: &Shop, w: &Wants, length: f64) -> f64 {
     let laying = job::stocking::try_lay(part, shop, &w.settled, &w.laid.piece, &w.laid.lay);
     let rests = laying.map(|l| l.remnants).unwrap_or_default();
-    length - rests.iter().map(|r| r.shape.envelope()[0].least).fold(0.0, f64::max)
+    let across = |s: &stock::Form| [s.envelope()[1], s.envelope()[2]];
+    let same = rests.iter().filter(|r| across(&r.shape) == across(&w.laid.piece.shape));
+    length - same.map(|r| r.shape.envelope()[0].least).fold(0.0, f64::max)
 }
 
 fn laid_of(job: &Job, settled: Settled) -> Option<(Settled, Box<Laid>)> {

@@ -189,7 +189,7 @@ impl Form {
     }
     /// Is it a bar, of which a length is sawn off?
     pub fn is_bar(&self) -> bool {
-        matches!(self, Form::Block { .. } | Form::Flat { .. }) || self.is_round_bar()
+        matches!(self, Form::Flat { .. }) || self.is_round_bar()
     }
     /// Round, hexagon or tube: its section across x is no rectangle.
     pub fn is_round_bar(&self) -> bool {

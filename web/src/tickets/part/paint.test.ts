@@ -34,9 +34,9 @@ describe('colours of faces', () => {
   it('by reach fall into the bands of depth over diameter', () => {
     const p = painted(part, 'reach');
     expect(p?.legend.map((l) => [l.words, l.count])).toEqual([
-      ['over 8 × the cutter deep', 2],
-      ['3 to 5 ×', 1],
-      ['up to 3 ×', 1],
+      ['over 8 × its cutter', 2],
+      ['3 to 5 × its cutter', 1],
+      ['up to 3 × its cutter', 1],
     ]);
     expect(p?.faces.has(5)).toBe(false);
   });

@@ -61,10 +61,10 @@ export function painted(part: PartSheet, by: PaintBy): Painted | null {
     const band = (lo: number, hi: number) =>
       cut.filter((f) => f.reach !== null && f.reach > lo && f.reach <= hi).flatMap((f) => f.faces);
     return from([
-      { colour: RED, words: 'over 8 × the cutter deep', faces: band(8, Infinity) },
-      { colour: '#c9622a', words: '5 to 8 ×', faces: band(5, 8) },
-      { colour: AMBER, words: '3 to 5 ×', faces: band(3, 5) },
-      { colour: CALM, words: 'up to 3 ×', faces: band(0, 3) },
+      { colour: RED, words: 'over 8 × its cutter', faces: band(8, Infinity) },
+      { colour: '#c9622a', words: '5 to 8 × its cutter', faces: band(5, 8) },
+      { colour: AMBER, words: '3 to 5 × its cutter', faces: band(3, 5) },
+      { colour: CALM, words: 'up to 3 × its cutter', faces: band(0, 3) },
     ]);
   }
   if (by === 'hard') {
