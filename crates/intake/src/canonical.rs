@@ -233,3 +233,155 @@ fn curve_of(p: &[DVec3]) -> EdgeKind {
     }
     EdgeKind::Other
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::f64::consts::PI;
+
+    /// Splitmix64 (Steele, Lea and Flood 2014).
+    struct Dice(u64);
+    impl Dice {
+        fn unit(&mut self) -> f64 {
+            self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+            let mut z = self.0;
+            z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+            z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+            ((z ^ (z >> 31)) >> 11) as f64 / (1u64 << 53) as f64
+        }
+        fn between(&mut self, a: f64, b: f64) -> f64 {
+            a + (b - a) * self.unit()
+        }
+        fn direction(&mut self) -> DVec3 {
+            loop {
+                let v = DVec3::new(self.between(-1.0, 1.0), self.between(-1.0, 1.0), self.between(-1.0, 1.0));
+                if (0.1..1.0).contains(&v.length()) {
+                    return v.normalize();
+                }
+            }
+        }
+        fn place(&mut self) -> DVec3 {
+            self.direction() * self.between(0.0, 150.0)
+        }
+    }
+
+    /// Places on a patch of a surface, lying anyhow, with the normal to either side; and what it is.
+    fn patch(dice: &mut Dice, kind: usize) -> (Vec<Sample>, [f64; 2]) {
+        let (o, a) = (dice.place(), dice.direction());
+        let (e1, e2) = (a.any_orthonormal_vector(), a.cross(a.any_orthonormal_vector()));
+        let (r, tube) = (dice.between(2.0, 40.0), dice.between(0.5, 6.0));
+        let half = dice.between(0.05, 1.2);
+        let (from, turn) = (dice.between(0.0, 6.0), dice.between(0.9, 2.0 * PI));
+        let (low, long) = (dice.between(-10.0, 10.0), dice.between(3.0, 30.0));
+        let sense = if dice.unit() < 0.5 { -1.0 } else { 1.0 };
+        let major = r + tube + 1.0;
+        let sample = |u: f64, v: f64| {
+            let w = e1 * (from + turn * u).cos() + e2 * (from + turn * u).sin();
+            match kind {
+                0 => (o + e1 * (40.0 * u) + e2 * (25.0 * v), a),
+                1 => (o + a * (low + long * v) + w * r, w),
+                2 => {
+                    let s = long * v;
+                    (o + a * s + w * (r + s * half.tan()), w * half.cos() - a * half.sin())
+                }
+                3 => {
+                    let t = -0.7 + 1.4 * v;
+                    let n = w * t.cos() + a * t.sin();
+                    (o + n * r, n)
+                }
+                _ => {
+                    let t = 0.2 + 1.8 * v;
+                    let n = w * t.cos() + a * t.sin();
+                    (o + w * major + n * tube, n)
+                }
+            }
+        };
+        let grid = (0..12).flat_map(|i| (0..7).map(move |j| (f64::from(i) / 11.0, f64::from(j) / 6.0)));
+        let all = grid.map(|(u, v)| sample(u, v)).map(|(p, n)| (p, n * sense)).collect();
+        (all, [[0.0; 2], [r, 0.0], [half, 0.0], [r, 0.0], [major, tube]][kind])
+    }
+
+    fn sizes(s: &RawSurface) -> (usize, [f64; 2]) {
+        match *s {
+            RawSurface::Plane { .. } => (0, [0.0; 2]),
+            RawSurface::Cylinder { radius, .. } => (1, [radius, 0.0]),
+            RawSurface::Cone { half_angle, .. } => (2, [half_angle.abs(), 0.0]),
+            RawSurface::Sphere { radius, .. } => (3, [radius, 0.0]),
+            RawSurface::Torus { major, minor, .. } => (4, [major, minor]),
+            RawSurface::Other => (5, [0.0; 2]),
+        }
+    }
+
+    #[test]
+    fn patches_of_every_kind_are_told_wherever_they_lie() {
+        let mut dice = Dice(7);
+        for k in 0..600 {
+            let kind = k % 5;
+            let (samples, want) = patch(&mut dice, kind);
+            let (surface, off) = surface_of(&samples).unwrap_or_else(|| panic!("patch {k} of kind {kind} is not told"));
+            let (got, size) = sizes(&surface);
+            assert_eq!(got, kind, "patch {k}");
+            assert!(
+                off < 1e-6 && (0..2).all(|i| (size[i] - want[i]).abs() < 1e-5),
+                "patch {k}: {size:?} {want:?} {off}"
+            );
+        }
+    }
+
+    /// A micron of noise is within the bound and is stated; ten microns are not, and nothing is made of them.
+    #[test]
+    fn noise_is_stated_and_too_much_of_it_refused() {
+        let mut dice = Dice(8);
+        for k in 0..300 {
+            let kind = k % 5;
+            let (samples, _) = patch(&mut dice, kind);
+            let shaken = |by: f64| -> Vec<Sample> {
+                samples
+                    .iter()
+                    .enumerate()
+                    .map(|(i, (p, n))| (*p + *n * if i % 2 == 0 { by } else { -by }, *n))
+                    .collect()
+            };
+            let (surface, off) = surface_of(&shaken(0.0008)).unwrap_or_else(|| panic!("patch {k} of kind {kind}"));
+            assert_eq!(sizes(&surface).0, kind);
+            assert!((0.0004..=WITHIN).contains(&off), "patch {k}: {off}");
+            assert!(surface_of(&shaken(0.01)).is_none(), "patch {k} of kind {kind} with 0.01 mm of noise");
+        }
+    }
+
+    /// Saddles and paraboloids are none of the five.
+    #[test]
+    fn free_forms_stay_free() {
+        let mut dice = Dice(9);
+        for _ in 0..100 {
+            let (a, b) = (dice.between(0.01, 0.05), dice.between(-0.05, -0.01));
+            let bent = |b: f64| -> Vec<Sample> {
+                let grid =
+                    (0..9).flat_map(|i| (0..9).map(move |j| (f64::from(i) * 3.0 - 12.0, f64::from(j) * 3.0 - 12.0)));
+                grid.map(|(x, y)| {
+                    let n = DVec3::new(-2.0 * a * x, -2.0 * b * y, 1.0).normalize();
+                    (DVec3::new(x, y, a * x * x + b * y * y), n)
+                })
+                .collect()
+            };
+            assert!(surface_of(&bent(b)).is_none() && surface_of(&bent(0.5 * a)).is_none());
+        }
+        assert!(surface_of(&[]).is_none());
+        let bad = (DVec3::NAN, DVec3::Z);
+        assert!(surface_of(&[bad; 20]).is_none());
+    }
+
+    #[test]
+    fn curves_are_lines_circles_or_neither() {
+        let at = |k: i32, n: i32| f64::from(k) / f64::from(n);
+        let line: Vec<DVec3> =
+            (0..9).map(|k| DVec3::new(1.0, 2.0, 3.0) + DVec3::new(3.0, -1.0, 0.5) * at(k, 8)).collect();
+        assert_eq!(curve_of(&line), EdgeKind::Line);
+        let arc: Vec<DVec3> = (0..9).map(|k| DVec3::new(5.0 * at(k, 4).cos(), 5.0 * at(k, 4).sin(), 2.0)).collect();
+        let EdgeKind::Circle { centre, radius, .. } = curve_of(&arc) else { panic!("an arc") };
+        assert!((radius - 5.0).abs() < 1e-9 && DVec3::from_array(centre).distance(DVec3::Z * 2.0) < 1e-9);
+        let oval: Vec<DVec3> = (0..9).map(|k| DVec3::new(5.0 * at(k, 4).cos(), 4.8 * at(k, 4).sin(), 2.0)).collect();
+        assert_eq!(curve_of(&oval), EdgeKind::Other);
+        assert_eq!(curve_of(&[DVec3::ZERO]), EdgeKind::Other);
+    }
+}

@@ -7,7 +7,7 @@ use crate::stocking::{self, Prepared};
 use geom::{Box3, DVec2, DVec3, Placement, Region};
 use holding::{Choice, HoldPlan, Order, SetupHold};
 use intake::{Layer3, Reading};
-use part::{Intent, Part, Recognised, Surface, View};
+use part::{FeatureKind, Intent, Part, Recognised, Surface, View};
 use path::Slabs;
 use program::{Dialect, Heading, PostTool, ReadSettings};
 use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
@@ -17,7 +17,7 @@ use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::machine::Machine;
 use shop::tool::{Tool, trim};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::time::Instant;
 
@@ -246,6 +246,21 @@ fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) -> Vec<Find
     // Drilled as drawn such a hole can no longer be tapped.
     let at_major = |q: &part::Question| q.choices.first().is_some_and(|c| c.key.ends_with(" drawn at major"));
     let all = part::questions(part, seen, &settled.answers);
+    // After a revision, or another answer about the unit, a hole may have other sizes: what was said of it goes with nothing silently.
+    let holes = seen.features.iter().filter(|f| f.kind == FeatureKind::Hole);
+    let there: BTreeSet<String> = holes.map(part::hole_question).chain(all.iter().map(|q| q.id.clone())).collect();
+    let about_features = |id: &&String| ["hole/", "point/", "radii/"].iter().any(|p| id.starts_with(p));
+    out.extend(settled.answers.keys().filter(about_features).filter(|id| !there.contains(*id)).map(|id| {
+        let said = part::answer_words(id, settled.answers.get(id).map(String::as_str));
+        let about = id.replace('/', " ");
+        Finding::new(
+            "answer_lost",
+            Severity::Warn,
+            format!("'{said}' was said of {about}, and the part has none any more"),
+            "It has no effect now. Answer for what took its place on the Part ticket, or undo what changed the part.",
+        )
+        .keyed(id)
+    }));
     out.extend(all.into_iter().filter(|q| open(q) && at_major(q)).map(|q| {
         let why =
             format!("Likely: {}. It is drilled as drawn, and then no thread holds in it: answer it first.", taken(&q));

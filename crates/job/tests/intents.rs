@@ -108,6 +108,19 @@ fn a_hole_to_be_reamed_is_never_made_too_large() {
     assert!(note.what.contains("1 × Ø8 H7: drilled smaller, the reamer 8 H7 follows"), "{note:#?}");
 }
 
+/// What was said of holes that a revision changed is told as lost; what still holds is not.
+#[test]
+fn an_answer_without_its_hole_is_told() {
+    let (part, shop) = (plate(), Shop::demo().unwrap());
+    let mut settled = answered(&part, &[(5.0, "tap M6")]);
+    assert!(planned(&part, &shop, &settled).findings.iter().all(|f| f.kind != "answer_lost"));
+    settled.answers.insert("hole/5.50/12.00/through".into(), "clear M5 medium".into());
+    let p = planned(&part, &shop, &settled);
+    let lost: Vec<_> = p.findings.iter().filter(|f| f.kind == "answer_lost").collect();
+    assert_eq!(lost.len(), 1);
+    assert!(lost[0].what.contains("clear M5 medium") && lost[0].what.contains("5.50 12.00 through"), "{:#?}", lost[0]);
+}
+
 /// A mark on one wall speaks for that hole alone.
 #[test]
 fn a_marked_thread_steers_its_own_hole() {

@@ -174,8 +174,9 @@ impl Work<'_, '_> {
         let middle = goal.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
         // Pieces one inside the other share their middle: name and area tell them apart.
         let key = format!("{}/{name}_{}_{:.0}", self.side.name, place_key(middle, low), goal.area());
+        // Where no wall stands over it, the cutter still goes down through what is cut.
+        let deep = (wall_top - low).max(high - low);
         let Some((finish, left)) = finisher(&mills, &near) else {
-            let deep = wall_top - low;
             self.name_left(
                 &goal,
                 low,
@@ -194,15 +195,11 @@ impl Work<'_, '_> {
                 let r = shop::tool::trim(finish.radius());
                 // A thin crescent is a sharp corner; a wide rest is a passage too narrow for the cutter.
                 let what = if room < 0.3 * finish.radius() {
-                    format!(
-                        "An inside corner is sharper than R {r}, the smallest that reaches {:.1} mm deep",
-                        wall_top - low
-                    )
+                    format!("An inside corner is sharper than R {r}, the smallest that reaches {deep:.1} mm deep")
                 } else {
                     format!(
-                        "A passage is too narrow for {}, the smallest end mill that reaches {:.1} mm deep",
-                        finish.words(),
-                        wall_top - low
+                        "A passage is too narrow for {}, the smallest end mill that reaches {deep:.1} mm deep",
+                        finish.words()
                     )
                 };
                 let at = part.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);

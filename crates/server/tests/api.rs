@@ -672,6 +672,55 @@ fn finished_forms_of_one_blank_know_of_each_other() {
     assert_eq!(Person::of(&house, "carla", "another-password").get(&format!("/api/jobs/{a}/forms")).status(), 404);
 }
 
+/// A box without its lid: it is closed, that is asked about, and whoever says no gets no part until it is taken back.
+#[test]
+fn open_surfaces_are_asked_about() {
+    let house = peopled(0);
+    let ida = Person::of(&house, "ida", PASSWORD);
+    let (x, y, z) = (60.0_f32, 40.0_f32, 20.0_f32);
+    let quads = [
+        [[0.0, 0.0, 0.0], [0.0, y, 0.0], [x, y, 0.0], [x, 0.0, 0.0]],
+        [[0.0, 0.0, 0.0], [x, 0.0, 0.0], [x, 0.0, z], [0.0, 0.0, z]],
+        [[0.0, y, 0.0], [0.0, y, z], [x, y, z], [x, y, 0.0]],
+        [[0.0, 0.0, 0.0], [0.0, 0.0, z], [0.0, y, z], [0.0, y, 0.0]],
+        [[x, 0.0, 0.0], [x, y, 0.0], [x, y, z], [x, 0.0, z]],
+    ];
+    let mut text = String::from("solid box\n");
+    for q in quads {
+        for t in [[q[0], q[1], q[2]], [q[0], q[2], q[3]]] {
+            text.push_str("facet normal 0 0 0\nouter loop\n");
+            t.iter().for_each(|p| text.push_str(&format!("vertex {} {} {}\n", p[0], p[1], p[2])));
+            text.push_str("endloop\nendfacet\n");
+        }
+    }
+    text.push_str("endsolid box\n");
+    let r = ida.give("open-box.stl", text.as_bytes());
+    assert_eq!(r.status(), 200);
+    let job = body(r)["id"].as_i64().unwrap();
+    let part = format!("/api/jobs/{job}/part");
+    let p = ida.json(&part);
+    assert!((p["volume"].as_f64().unwrap() - 48_000.0).abs() < 1.0, "{}", p["volume"]);
+    let q = p["questions"].as_array().unwrap().iter().find(|q| q["id"] == "closed").unwrap().clone();
+    assert!(q["grave"] == true && q["answer"].is_null() && q["faces"].as_array().unwrap().len() == 1, "{q}");
+    assert!(q["text"].as_str().unwrap().contains("a flat face of 2400 mm² closes them"), "{q}");
+    let say = |revision: i64, a: &str| {
+        ida.decide(job, revision, json!({"about": "answer", "question": "closed", "answer": a}))
+    };
+    assert_eq!(refusal(say(0, "perhaps")).0, 400);
+    assert_eq!(say(0, "no").status(), 200);
+    let (status, _, why) = refusal(ida.get(&part));
+    assert!(status >= 400 && why.contains("close them where they were drawn"), "{status} {why}");
+    assert_eq!(ida.act(job, "undo").status(), 200);
+    assert!(
+        ida.json(&part)["questions"].as_array().unwrap().iter().any(|q| q["id"] == "closed" && q["answer"].is_null())
+    );
+    let now = ida.state(job)["card"]["revision"].as_i64().unwrap();
+    assert_eq!(say(now, "yes").status(), 200);
+    assert!(
+        ida.json(&part)["questions"].as_array().unwrap().iter().any(|q| q["id"] == "closed" && q["answer"] == "yes")
+    );
+}
+
 /// A file of two solids: the fit between them is told, and the other becomes a job of its own.
 #[test]
 fn parts_of_one_assembly_fit_each_other() {
