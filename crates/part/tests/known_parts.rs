@@ -2,7 +2,7 @@
 
 use geom::{DVec2, DVec3, Placement};
 use kernel::shape::{Shape, rounded_polygon};
-use part::{HoleEnd, Part, View};
+use part::{FeatureKind, HoleEnd, Part, View, recognise};
 
 const UP: [f64; 3] = [0.0, 0.0, 1.0];
 
@@ -131,4 +131,23 @@ fn features_in_words_with_what_makes_them_hard() {
     // Nothing is left without a name.
     let named: std::collections::BTreeSet<u32> = all.iter().flat_map(|f| f.faces.iter().copied()).collect();
     assert_eq!(named.len(), p.faces.len());
+}
+
+/// A stepped shaft with a groove: its place is told from the shoulder, as it is toleranced; without a shoulder from the end only.
+#[test]
+fn a_groove_is_placed_from_its_shoulder() {
+    let rod = |d: f64, z0: f64, z1: f64| Shape::cylinder([0.0, 0.0, z0], [0.0, 0.0, 1.0], d / 2.0, z1 - z0).unwrap();
+    let groove = |z0: f64, z1: f64| rod(40.0, z0, z1).cut(&rod(17.0, z0 - 1.0, z1 + 1.0)).unwrap();
+    let seen = |s: &Shape| recognise(&Part::from_raw(&s.read(&kernel::Meshing::default()).unwrap()).unwrap());
+    let shaft = rod(20.0, 0.0, 40.0).fuse(&rod(30.0, 40.0, 60.0)).unwrap();
+    let g = seen(&shaft.cut(&groove(30.0, 32.0)).unwrap());
+    let f = g.features.iter().find(|f| f.kind == FeatureKind::Groove).unwrap();
+    assert!((f.dim("from the shoulder").unwrap() - 8.0).abs() < 1e-6, "{:?}", f.dims);
+    assert!(f.remarks.iter().any(|r| r.contains("8 mm from the nearest shoulder")), "{:?}", f.remarks);
+    let plain = seen(&rod(20.0, 0.0, 60.0).cut(&groove(30.0, 32.0)).unwrap());
+    let f = plain.features.iter().find(|f| f.kind == FeatureKind::Groove).unwrap();
+    assert_eq!(f.dim("from the shoulder"), None);
+    assert!(
+        (f.dim("from the end").unwrap() - 30.0).abs() < 1e-6 || (f.dim("from the end").unwrap() - 28.0).abs() < 1e-6
+    );
 }

@@ -226,6 +226,19 @@ fn profile(shop: &Shop, pieces: &[Piece], low: f64) -> Vec<Section> {
     out
 }
 
+/// Steps of the diameter smaller than this are no shoulders, mm.
+const SHOULDER: f64 = 0.5;
+
+/// From a groove's nearer wall to the nearest shoulder, mm. Walls of grooves are none, nor are the ends.
+fn from_a_shoulder(profile: &[Section], groove: &Section) -> Option<f64> {
+    let cut = |s: &Section| matches!(s.kind, SectionKind::Groove | SectionKind::Relief);
+    let steps = profile
+        .windows(2)
+        .filter(|w| !cut(&w[0]) && !cut(&w[1]) && (w[0].diameter[1] - w[1].diameter[0]).abs() > 2.0 * SHOULDER);
+    let far = steps.map(|w| if w[0].to <= groove.from { groove.from - w[0].to } else { w[1].from - groove.to });
+    far.filter(|d| *d > 1e-3).min_by(f64::total_cmp)
+}
+
 /// Features of a turned outside: diameters, tapers, grooves, and the flats cut on them.
 pub fn turned(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
     let Some(axis) = body.axis else { return };
@@ -268,6 +281,15 @@ pub fn turned(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
             d.dims = vec![mm("diameter", s.diameter[0]), mm("length", wide), mm("from the end", p.s[0] - low)];
             if kind == FeatureKind::Taper {
                 d.dims.push(degrees("included angle", 2.0 * ((p.r[1] - p.r[0]).abs() / wide.max(1e-9)).atan()));
+            }
+            if kind == FeatureKind::Groove
+                && let Some(far) = from_a_shoulder(&body.profile, s)
+            {
+                d.dims.push(mm("from the shoulder", far));
+                d.remarks.push(format!(
+                    "{} mm from the nearest shoulder: a groove is toleranced from there, not from the end (common practice, no source)",
+                    number(far)
+                ));
             }
             d.axis = Some(Axis { origin: line.0 + line.1 * p.s[0], direction: line.1 });
             d.turned = true;
