@@ -6,7 +6,7 @@ fn main() {
         "OpenCASCADE headers are missing at {include}: run ./check or ./start, which install libocct-data-exchange-dev, or set OCCT_INCLUDE"
     );
     cxx_build::bridge("src/bridge.rs")
-        .file("shim/shim.cpp")
+        .files(["close", "make", "mesh", "read"].map(|f| format!("shim/{f}.cpp")))
         .include(&include)
         .flag_if_supported("-std=c++17")
         .flag_if_supported("-Wno-deprecated-declarations")

@@ -7,7 +7,7 @@ use crate::stocking::{self, Prepared};
 use geom::{Box3, DVec2, DVec3, Placement, Region};
 use holding::{Choice, HoldPlan, Order, SetupHold};
 use intake::{Layer3, Reading};
-use part::{FeatureKind, Intent, Part, Recognised, Surface, View};
+use part::{After, FeatureKind, Intent, Part, Recognised, Surface, View};
 use path::Slabs;
 use program::{Dialect, Heading, PostTool, ReadSettings};
 use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
@@ -136,7 +136,8 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let order = settled.order.unwrap_or(Order::Best);
     desk.tell("stock and sides", 0.0)?;
     let sides = holding::sides(part, &shop.vise, order);
-    let (stock, prepared, stock_findings) = stocking::block(part, shop, settled, &sides)?;
+    let seen = part::recognise(part);
+    let (stock, prepared, stock_findings) = stocking::block(part, &seen.body, shop, settled, &sides)?;
     let hold = holding::plan_on(part, &shop.machine, &shop.vise, &Choice { stock, order }, &sides)?;
     lap("stock and sides", &mut stages);
 
@@ -149,7 +150,6 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mine = |name: &str| -> BTreeMap<String, Override> {
         settled.operations.iter().filter(|(id, _)| of_side(id, name)).map(|(k, v)| (k.clone(), own_feeds(v))).collect()
     };
-    let seen = part::recognise(part);
     let intents = part::intents(part, &seen, &settled.answers, &settled.marks);
     let early = part::before_thin(&seen);
     // Castings are uneven on both their faces.
@@ -273,15 +273,18 @@ fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) -> Vec<Find
 /// Threads whose holes are drilled as drawn, and what a reamer takes: of these the proof misses nothing, or too little to tell.
 fn after_the_drill(intents: &[Intent]) -> Vec<Finding> {
     let mut by: BTreeMap<&str, Vec<&Intent>> = BTreeMap::new();
-    intents.iter().filter(|i| i.drills.is_empty() || i.reamed()).for_each(|i| by.entry(&i.wants).or_default().push(i));
+    let told = |i: &&Intent| i.drills.is_empty() || i.after == After::Reamer;
+    intents.iter().filter(told).for_each(|i| by.entry(&i.wants).or_default().push(i));
     by.into_iter()
         .map(|(wants, list)| {
-            let (kind, how) =
-                if list[0].reamed() { ("to_ream", "drilled smaller") } else { ("to_tap", "drilled as drawn") };
+            let (kind, how) = match list[0].after {
+                After::Reamer => ("to_ream", "drilled smaller"),
+                After::Tap => ("to_tap", "drilled as drawn"),
+            };
             Finding::new(
                 kind,
                 Severity::Note,
-                format!("{} × {wants}: {how}, {} follows after the program", list.len(), list[0].tool),
+                format!("{} × {wants}: {how}, {} follows after the program", list.len(), list[0].tool()),
                 "The programs make the holes; no thread is cut and no hole is reamed by them.",
             )
             .keyed(wants)

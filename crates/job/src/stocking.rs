@@ -216,6 +216,7 @@ pub struct Prepared {
 /// The block that the mill's plan takes, and what to know about it.
 pub(crate) fn block(
     part: &Part,
+    body: &Body,
     shop: &Shop,
     settled: &Settled,
     sides: &Sides,
@@ -230,8 +231,7 @@ pub(crate) fn block(
     }
     let Some(laid) = settled.laid() else { return Ok((StockChoice::Rule, None, Vec::new())) };
     let real = real_material(shop, settled)?;
-    let body = part::recognise(part).body;
-    let w = wanted(part, shop, real, made(part, &body, sides, shop));
+    let w = wanted(part, shop, real, made(part, body, sides, shop));
     let laying = stock::lay(&w, &laid.piece, &laid.lay);
     let mut findings: Vec<Finding> =
         laying.findings.iter().filter(|f| f.kind != "stock_no_hat" && f.kind != "stock_large").cloned().collect();

@@ -64,6 +64,10 @@ fn a_thread_drawn_at_its_outside_gets_its_tap_drill() {
     assert!(found.iter().all(|f| f.what.contains("up to 0.50")) && found.len() == 2, "{found:#?}");
     assert!(!proof.complete && proof.leftover_mm < 0.02, "{}", proof.leftover_mm);
     assert!(proof.passed(), "a thread to be cut does not stop the job: {:#?}", proof.findings);
+    // The drill tells why it is smaller than the hole.
+    let op = p.sides.iter().flat_map(|s| &s.operations).find(|o| o.title.ends_with("for M6")).unwrap();
+    let term = |s: &str| op.cutter_why.iter().find(|t| t.symbol == s).map(|t| t.value);
+    assert_eq!((term("D"), term("D₁"), term("P")), (Some(5.0), Some(6.0), Some(1.0)), "{:#?}", op.cutter_why);
     let told: Vec<_> = p.named.iter().filter(|f| f.kind == "to_tap").collect();
     assert_eq!(told.len(), 2);
     assert!(told[0].severity == Severity::Warn && told[0].what.contains("the tap M6 follows"), "{:#?}", told[0]);
@@ -105,7 +109,7 @@ fn a_hole_to_be_reamed_is_never_made_too_large() {
     let proof = prove_plan(&part, &p, &shop).unwrap();
     assert!(proof.passed() && proof.gouge_mm < 0.005, "{:#?}", proof.findings);
     let note = p.findings.iter().find(|f| f.kind == "to_ream").unwrap();
-    assert!(note.what.contains("1 × Ø8 H7: drilled smaller, the reamer 8 H7 follows"), "{note:#?}");
+    assert!(note.what.contains("1 × Ø8 H7: drilled smaller, the reamer Ø8 H7 follows"), "{note:#?}");
 }
 
 /// What was said of holes that a revision changed is told as lost; what still holds is not.

@@ -20,6 +20,8 @@ const SAME_WAY: f64 = 1e-3;
 pub struct Carried {
     /// Key of the mark's decision.
     pub mark: String,
+    /// Key of the decision that puts it on the new face.
+    pub id: String,
     /// The same mark on the new face.
     pub now: Mark,
     /// The new face's number.
@@ -149,7 +151,13 @@ fn one(h: &Heirs, id: &str, m: &Mark) -> Option<Carried> {
         *to = h.new_ids[j].clone();
         words.push(format!("the other face: {}", what_happened(h, i, j)));
     }
-    (now != *m).then(|| Carried { mark: id.into(), now, faces: vec![face as u32], words: words.join("; ") })
+    (now != *m).then(|| Carried {
+        mark: id.into(),
+        id: now.id(),
+        now,
+        faces: vec![face as u32],
+        words: words.join("; "),
+    })
 }
 
 fn what_happened(h: &Heirs, i: usize, j: usize) -> String {

@@ -16,6 +16,15 @@ const REAM: [f64; 2] = [0.1, 0.4];
 /// Drawn diameter and thread agree within this, mm.
 const NEAR: f64 = 0.03;
 
+/// What comes after the drill.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub enum After {
+    /// A tap.
+    Tap,
+    /// A reamer.
+    Reamer,
+}
+
 /// A hole of the part that is not simply made as drawn.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Intent {
@@ -27,9 +36,9 @@ pub struct Intent {
     pub drawn: f64,
     /// Drills that leave what is wanted, the usual one first: least and most diameter, mm. Empty: as drawn.
     pub drills: Vec<[f64; 2]>,
-    /// "the tap M6".
-    pub tool: String,
-    /// "M6".
+    /// What comes after the drill.
+    pub after: After,
+    /// "M6", "Ø8 H7".
     pub wants: String,
     /// How the drill follows.
     pub terms: Vec<Term>,
@@ -40,9 +49,12 @@ pub struct Intent {
 }
 
 impl Intent {
-    /// Is a reamer to follow?
-    pub fn reamed(&self) -> bool {
-        self.tool.starts_with("the reamer")
+    /// "the tap M6".
+    pub fn tool(&self) -> String {
+        match self.after {
+            After::Tap => format!("the tap {}", self.wants),
+            After::Reamer => format!("the reamer {}", self.wants),
+        }
     }
 }
 
@@ -79,7 +91,7 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
         direction: axis.direction,
         drawn,
         drills: Vec::new(),
-        tool: String::new(),
+        after: After::Tap,
         wants: String::new(),
         terms: Vec::new(),
         source: String::new(),
@@ -92,10 +104,9 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
         let drills = if outside { t.drills.iter().map(|d| [d - 0.02, d + 0.02]).collect() } else { Vec::new() };
         return Some(Intent {
             drills,
-            tool: format!("the tap {name}"),
             wants: name.into(),
             terms: vec![
-                Term::new("D", "outside of the thread", t.major, "mm"),
+                Term::new("D₁", "outside of the thread", t.major, "mm"),
                 Term::new("P", "pitch", t.pitch, "mm"),
                 Term::new("d", "tap drill", t.drills.first().copied().unwrap_or(t.major - t.pitch), "mm"),
             ],
@@ -106,10 +117,10 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
     let class = said.strip_prefix("ream ")?;
     Some(Intent {
         drills: vec![[drawn - REAM[1], drawn - REAM[0]]],
-        tool: format!("the reamer {class}"),
+        after: After::Reamer,
         wants: format!("Ø{class}"),
         terms: vec![
-            Term::new("D", "reamed diameter", drawn, "mm"),
+            Term::new("D₁", "reamed diameter", drawn, "mm"),
             Term::new("least", "for the reamer to cut, on the diameter", REAM[0], "mm"),
             Term::new("most", "that a reamer takes, on the diameter", REAM[1], "mm"),
         ],

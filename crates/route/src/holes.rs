@@ -4,7 +4,7 @@ use crate::op::{OpKind, Operation};
 use crate::setup::{Work, place_key};
 use cutting::{MillTask, drill, mill};
 use geom::{DVec2, DVec3, Region};
-use part::{Chamfer, Hole, HoleEnd, Intent, OFF_FLOOR};
+use part::{After, Chamfer, Hole, HoleEnd, Intent, OFF_FLOOR};
 use path::Feeds;
 use path::chamfer::{Edges, chamfer};
 use path::motion::{Move, Toolpath};
@@ -25,8 +25,8 @@ pub(crate) struct Drilled {
     pub drill: Tool,
     /// Lowest point of the drill.
     pub tip: f64,
-    /// What comes after the drill, if it is smaller than the hole: "M6".
-    pub then: Option<String>,
+    /// What a person said of it, if the drill is smaller than the hole for that.
+    pub then: Option<Intent>,
 }
 
 impl Work<'_, '_> {
@@ -126,19 +126,22 @@ impl Work<'_, '_> {
                 let (lo, hi) = (hole.bottom.min(tip) - point, hole.bottom + point + 0.05);
                 self.name_form(&Region::disc(hole.at, d / 2.0 + 0.05, 0.01), lo, hi, "drill_point", &key, what, "Usual for a drilled hole; where the bottom matters, finish it with an end mill or ask for a drill point in the drawing.");
             }
-            let then = intent.as_ref().map(|i| i.wants.clone());
             if let Some(i) = &intent {
-                let kind = if i.reamed() { "to_ream" } else { "to_tap" };
+                let kind = match i.after {
+                    After::Tap => "to_tap",
+                    After::Reamer => "to_ream",
+                };
                 let ring = Region::disc(hole.at, d / 2.0 + 0.05, 0.01);
-                let what = format!("{}: drilled Ø{}, {} follows", i.wants, shop::tool::trim(drill.diameter_mm), i.tool);
+                let what =
+                    format!("{}: drilled Ø{}, {} follows", i.wants, shop::tool::trim(drill.diameter_mm), i.tool());
                 let why = format!(
                     "It is drawn at Ø{}; what is over is cut after the program, by {}.",
                     shop::tool::trim(d),
-                    i.tool
+                    i.tool()
                 );
                 self.name_form(&ring, tip - 0.05, hole.mouth_top() + 0.05, kind, &key, what, &why);
             }
-            out.push(Drilled { hole, drill, tip, then });
+            out.push(Drilled { hole, drill, tip, then: intent });
         }
         self.name_unmade_holes(&out);
         out
@@ -172,7 +175,7 @@ impl Work<'_, '_> {
         let why = format!(
             "As drawn (Ø{}) it would be too large for {}, so it is left full. Put the drill into the crib, or answer otherwise what the hole is for.",
             trim(h.diameter),
-            i.tool
+            i.tool()
         );
         self.name_left(
             &Region::disc(h.at, h.diameter / 2.0 + 0.05, 0.01),
@@ -261,7 +264,7 @@ impl Work<'_, '_> {
                 o.drill.number == d.drill.number
                     && (o.hole.top - d.hole.top).abs() < 1e-6
                     && (o.tip - d.tip).abs() < 1e-6
-                    && o.then == d.then
+                    && o.then.as_ref().map(|i| &i.wants) == d.then.as_ref().map(|i| &i.wants)
             };
             match groups.iter_mut().find(|g| like(g[0])) {
                 Some(g) => g.push(d),
@@ -296,8 +299,8 @@ impl Work<'_, '_> {
         let top = g[0].hole.mouth_top();
         let key = format!("{}/{}_{}", self.side.name, shop::tool::trim(d), place_key(g[0].hole.at, top));
         // Stays below the hole's diameter: 0.8 of it.
-        let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm)
-            / (spot.point_angle_deg / 2.0).to_radians().tan();
+        let lean = (spot.point_angle_deg / 2.0).to_radians().tan();
+        let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm) / lean;
         let tip = top - depth;
         let at: Vec<DVec2> = g.iter().map(|h| h.hole.at).filter(|&p| self.tool_clears(&spot, p, tip)).collect();
         if at.is_empty() {
@@ -313,6 +316,7 @@ impl Work<'_, '_> {
             (tip, top),
             "A spot guides the drill; it stays smaller than the hole",
             early,
+            vec![Term::new("d", "wide at the end of the spot, smaller than the drill", 2.0 * depth * lean, "mm")],
         );
     }
 
@@ -327,14 +331,17 @@ impl Work<'_, '_> {
         );
         let id = Self::id(OpKind::Drill, &key);
         let through = if g[0].hole.end == HoleEnd::Open { " through" } else { "" };
-        let then = g[0].then.as_ref().map_or_else(String::new, |t| format!(" for {t}"));
+        let then = g[0].then.as_ref().map_or_else(String::new, |i| format!(" for {}", i.wants));
         let title = format!("Drill {} × Ø{}{through}{then}", at.len(), shop::tool::trim(tool.diameter_mm));
         let why = if early {
             "Before the wall beside it is cut thin: a hole is finished while there is material behind it"
         } else {
             "After the spot, and after the faces around it are cut, so that the drill starts on a finished floor"
         };
-        self.drill_op(OpKind::Drill, id, title, &tool, &at, (g[0].tip, g[0].hole.mouth_top()), why, early);
+        let own = Term::new("D", if g[0].then.is_some() { "drill" } else { "as the hole" }, tool.diameter_mm, "mm");
+        let meant = g[0].then.iter().flat_map(|i| &i.terms).cloned();
+        let size_why = std::iter::once(own).chain(meant).collect();
+        self.drill_op(OpKind::Drill, id, title, &tool, &at, (g[0].tip, g[0].hole.mouth_top()), why, early, size_why);
         for d in g {
             let radius = (d.hole.diameter / 2.0).min(tool.radius()) - 0.01;
             self.stock.cut(&Region::disc(d.hole.at, radius, 0.004), d.tip + tool.point_height());
@@ -351,6 +358,7 @@ impl Work<'_, '_> {
         (bottom, top): (f64, f64),
         why: &str,
         early: bool,
+        size_why: Vec<Term>,
     ) {
         let o = self.override_of(&id);
         let mut data = drill(tool, top - bottom, self.side.material, &self.side.shop.machine);
@@ -384,10 +392,8 @@ impl Work<'_, '_> {
             engagement_limit: None,
             moves,
         };
-        let cutter_why = vec![
-            Term::new("D", "as the hole", tool.diameter_mm, "mm"),
-            Term::new("depth/D", "depth by diameter", (top - bottom) / tool.diameter_mm, ""),
-        ];
+        let mut cutter_why = size_why;
+        cutter_why.push(Term::new("depth/D", "depth by diameter", (top - bottom) / tool.diameter_mm, ""));
         self.ops.push(Operation {
             id,
             kind,

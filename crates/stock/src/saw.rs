@@ -207,7 +207,11 @@ pub(crate) fn marked_out(w: &Wanted, piece: &Piece, plan: &Region, axes: &[Along
         let long: f64 =
             rest.clip_lines(&[line], true).iter().map(|l| l.windows(2).map(|p| p[0].distance(p[1])).sum::<f64>()).sum();
         let marked = if at.turn == DMat3::IDENTITY { String::new() } else { ", marked out askew".into() };
-        out.cuts.push(saw_cut(format!("{what}{marked}, {} mm long", trim(long)), long * height, w.material));
+        out.cuts.push(saw_cut(
+            format!("{what}{marked}, {} mm long", trim((long * 100.0).round() / 100.0)),
+            long * height,
+            w.material,
+        ));
         let off = rest.intersect(&strip(KERF, side));
         out.dust += (beyond.area() - off.area()) * height;
         for c in off.components() {

@@ -10,6 +10,10 @@ export type Carried = {
  */
 mark: string, 
 /**
+ * Key of the decision that puts it on the new face.
+ */
+id: string, 
+/**
  * The same mark on the new face.
  */
 now: Mark, 

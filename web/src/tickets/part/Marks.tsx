@@ -33,9 +33,8 @@ export function Marks() {
   const heirs = part.revised?.carried ?? [];
   const carry = (c: Carried) => {
     // Its key has the face's name in it: the mark is made there, then taken away here.
-    const id = `${c.mark.slice(0, c.mark.indexOf('/'))}/${c.now.face}`;
-    decide({ about: 'mark', id, mark: c.now });
-    if (id !== c.mark) decide({ about: 'mark', id: c.mark, mark: null });
+    decide({ about: 'mark', id: c.id, mark: c.now });
+    if (c.id !== c.mark) decide({ about: 'mark', id: c.mark, mark: null });
   };
   const range = (r: [number, number]) => `${say(r[0], 'mm', units, 3)} to ${say(r[1], 'mm', units, 3)}`;
   return (
