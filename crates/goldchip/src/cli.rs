@@ -14,7 +14,7 @@ use std::time::Instant;
 /// The hidden word with which this program starts itself to read a model.
 pub const READER_WORD: &str = "read-model";
 
-const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--unit mm|inch|cm|m]
+const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--stays N] [--unit mm|inch|cm|m]
                 [--thickness MM] --out DIR
        goldchip prove PLAN_DIR";
 
@@ -135,11 +135,12 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
             Long("stock") => settled.stock = Some(job::StockDecision::Sizes(sizes(&parser.value()?.string()?)?)),
             Long("rack") => rack = Some(parser.value()?.into()),
             Long("solid") => {
-                let text = parser.value()?.string()?;
-                let n: u32 = text.parse().ok().filter(|n| *n > 0).ok_or_else(|| {
-                    Failure::Refused(format!("--solid {text} is no number; write for example --solid 2"))
-                })?;
+                let n = number_of_solid("solid", &parser.value()?.string()?)?;
                 settled.answers.insert("solid".into(), (n - 1).to_string());
+            }
+            Long("stays") => {
+                let n = number_of_solid("stays", &parser.value()?.string()?)?;
+                settled.answers.insert(format!("stays/{}", n - 1), "yes".into());
             }
             Long("unit") => drop(settled.answers.insert("unit".into(), parser.value()?.string()?)),
             Long("thickness") => drop(settled.answers.insert("thickness".into(), parser.value()?.string()?)),
@@ -203,6 +204,13 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let times: Vec<String> = stages.iter().map(|(n, t)| format!("{n} {t:.2} s")).collect();
     say!("took {}", times.join(", "));
     Ok(code(&proof))
+}
+
+fn number_of_solid(option: &str, text: &str) -> Result<u32, Failure> {
+    text.parse()
+        .ok()
+        .filter(|n| *n > 0)
+        .ok_or_else(|| Failure::Refused(format!("--{option} {text} is no number; write for example --{option} 2")))
 }
 
 fn prove(mut parser: lexopt::Parser) -> Result<i32, Failure> {

@@ -39,6 +39,9 @@ pub struct Reading {
     pub solid: Option<u32>,
     /// Of surfaces that do not close: is what closes them right?
     pub closed: Option<bool>,
+    /// Other solids of the file that stand where they are drawn while the part is machined.
+    #[serde(default)]
+    pub stays: Vec<u32>,
     /// What a drawing leaves open.
     pub drawing: DrawingAnswers,
 }

@@ -33,7 +33,7 @@ impl Cache for NoCache {
 
 /// The place at which a chain of stages is worked.
 pub struct Desk<'a> {
-    /// Hash of the model; results are only kept when it is given.
+    /// Hash of the model as it was read, answers about its reading included; results are only kept when it is given.
     pub model: String,
     /// Kept results.
     pub cache: &'a dyn Cache,

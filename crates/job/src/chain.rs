@@ -1,6 +1,7 @@
 //! The chain: model → part → stock and setups → operations and paths → programs → proof. Each step is a plain function of what
 //! came before and of what a person settled.
 
+use crate::beside;
 use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
 use crate::stocking::{self, Prepared};
@@ -194,6 +195,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     lap("paths of side 2", &mut stages);
 
     let mut named = side_features(part, hold.up);
+    named.extend(beside::left_for(part, &hold));
     named.extend(first.named);
     named.extend(second.named);
     let mut findings = part.doubts.clone();
@@ -201,6 +203,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     findings.extend(marks_and_asks(part, settled));
     findings.extend(after_the_drill(&intents));
     findings.extend(hold.findings.clone());
+    findings.extend(beside::in_the_vise(part, &hold));
     findings.extend(stock_findings);
     if settled.rehearsal.is_some() {
         findings.push(Finding::new(
@@ -248,8 +251,10 @@ fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) -> Vec<Find
     let all = part::questions(part, seen, &settled.answers);
     // After a revision, or another answer about the unit, a hole may have other sizes: what was said of it goes with nothing silently.
     let holes = seen.features.iter().filter(|f| f.kind == FeatureKind::Hole);
-    let there: BTreeSet<String> = holes.map(part::hole_question).chain(all.iter().map(|q| q.id.clone())).collect();
-    let about_features = |id: &&String| ["hole/", "point/", "radii/"].iter().any(|p| id.starts_with(p));
+    let beside = part.others.iter().map(|o| format!("stays/{}", o.solid));
+    let asked = all.iter().map(|q| q.id.clone());
+    let there: BTreeSet<String> = holes.map(part::hole_question).chain(asked).chain(beside).collect();
+    let about_features = |id: &&String| ["hole/", "point/", "radii/", "stays/"].iter().any(|p| id.starts_with(p));
     out.extend(settled.answers.keys().filter(about_features).filter(|id| !there.contains(*id)).map(|id| {
         let said = part::answer_words(id, settled.answers.get(id).map(String::as_str));
         let about = id.replace('/', " ");
@@ -605,6 +610,7 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         stock: plan.hold.stock,
         setups: &setups,
         named: &plan.named,
+        standing: &beside::standing(part),
         limits: limits_of(&shop.machine),
     };
     let kept = cached(desk, &key.done(), "proof", |watch| {

@@ -302,6 +302,7 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
         stock,
         setups: &setups,
         named: &p.named,
+        standing: &crate::beside::standing(part),
         limits: limits_of(machine),
     };
     let mut proof = proof::prove(&input);

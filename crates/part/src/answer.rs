@@ -4,6 +4,7 @@
 //! |---|---|
 //! | `unit` | what the file's numbers are in: `mm`, `inch`, `cm`, `m`, `foot` |
 //! | `solid` | number of the solid in the file, from 0 |
+//! | `stays/NUMBER` | `yes` if that solid of the file stands where it is drawn while the part is machined |
 //! | `closed` | `yes` if what closes the file's open surfaces is right, else `no` |
 //! | `thickness` | of a drawn plate, mm |
 //! | `layer/NAME` | `through`, `ignore`, or `pocket:DEPTH` in mm |
@@ -36,6 +37,9 @@ pub fn answer_fault(question: &str, answer: &str) -> Option<String> {
         "closed" if !matches!(answer, "yes" | "no") => {
             Some("What closes the surfaces is right (yes) or not (no)".into())
         }
+        q if q.starts_with("stays/") && (q[6..].parse::<u32>().is_err() || answer != "yes") => {
+            Some("A solid of the file, by its number from 0, stays (yes) or is not mentioned".into())
+        }
         "thickness" if number(answer, 0.01, 1000.0).is_none() => {
             Some("A plate is between 0.01 and 1000 mm thick".into())
         }
@@ -56,6 +60,7 @@ pub fn reading_of(answers: &BTreeMap<String, String>) -> Reading {
     };
     r.drawing.thickness = answers.get("thickness").and_then(|t| number(t, 0.01, 1000.0));
     for (q, a) in answers {
+        r.stays.extend(q.strip_prefix("stays/").filter(|_| a == "yes").and_then(|k| k.parse::<u32>().ok()));
         if let (Some(name), Some(used)) = (q.strip_prefix("layer/"), layer_use(a)) {
             r.drawing.layers.insert(name.into(), used);
         }
@@ -70,6 +75,10 @@ pub fn answer_words(question: &str, answer: Option<&str>) -> String {
         Some((what, _)) => what.to_string(),
         None => question.to_string(),
     };
+    if let Some(k) = question.strip_prefix("stays/").and_then(|k| k.parse::<u32>().ok()) {
+        let does = if answer.is_some() { "stays" } else { "does not stay" };
+        return format!("solid {} of the file {does} while the part is machined", k + 1);
+    }
     match (question, answer) {
         (_, None) => format!("{about}: open again"),
         ("solid", Some(a)) => format!("solid {}", a.parse::<u32>().map_or(0, |n| n + 1)),
@@ -90,6 +99,12 @@ mod tests {
         assert_eq!((r.unit, r.drawing.thickness), (Some(LengthUnit::Inch), Some(8.0)));
         assert_eq!(r.drawing.layers["CUT"], LayerUse::Pocket { depth: 2.5 });
         assert!(a.iter().all(|(q, a)| answer_fault(q, a).is_none()));
+        assert_eq!(reading_of(&[("stays/2".to_string(), "yes".to_string())].into()).stays, [2]);
+        assert_eq!(answer_words("stays/2", None), "solid 3 of the file does not stay while the part is machined");
+        assert!(answer_fault("stays/2", "yes").is_none());
+        for (q, a) in [("stays/x", "yes"), ("stays/1", "perhaps")] {
+            assert!(answer_fault(q, a).is_some(), "{q} {a}");
+        }
         for (q, a) in [("unit", "furlong"), ("thickness", "-1"), ("layer/X", "pocket:deep"), ("solid", "first")] {
             assert!(answer_fault(q, a).is_some(), "{q} {a}");
         }

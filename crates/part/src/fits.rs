@@ -19,6 +19,8 @@ pub struct Neighbour {
     pub mesh: TriMesh,
     /// Its faces; their triangles are those of `mesh`.
     pub faces: Vec<Face>,
+    /// It stands where it is drawn while the part is machined: no cutter and no holder may enter it.
+    pub stays: bool,
 }
 
 /// Something that the part and a neighbour have in common.

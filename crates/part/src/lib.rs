@@ -12,6 +12,7 @@ mod measure;
 mod model;
 mod purpose;
 mod question;
+mod slice;
 mod view;
 
 pub use answer::{answer_fault, answer_words, reading_of};
@@ -30,4 +31,5 @@ pub use measure::{Measured, NoSuchFace, Reading, Spot, measure};
 pub use model::{Face, Origin, Part, PartError, Solid, Surface};
 pub use purpose::purposes;
 pub use question::{Choice, Question, grave_questions, hole_question, questions};
-pub use view::{Chamfer, Hole, HoleEnd, OFF_FLOOR, View};
+pub use slice::{Cut, Slice, Wall, slice};
+pub use view::{BESIDE, Chamfer, Hole, HoleEnd, OFF_FLOOR, View};

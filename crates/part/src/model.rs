@@ -143,6 +143,10 @@ fn v(a: [f64; 3]) -> DVec3 {
 }
 
 impl Part {
+    /// The file's other solids that stand beside it while it is machined.
+    pub fn staying(&self) -> impl Iterator<Item = &Neighbour> {
+        self.others.iter().filter(|o| o.stays)
+    }
     /// From what the kernel read; a file of several solids is refused.
     pub fn from_raw(raw: &RawModel) -> Result<Part, PartError> {
         if raw.solids.len() > 1 {
@@ -210,7 +214,12 @@ impl Part {
             .filter(|k| *k != solid)
             .map(|k| {
                 let mesh = mesh_of(raw, k, put).0;
-                Neighbour { solid: k, faces: faces_of(raw, k, &mesh, put), mesh }
+                Neighbour {
+                    solid: k,
+                    faces: faces_of(raw, k, &mesh, put),
+                    mesh,
+                    stays: reading.stays.contains(&(k as u32)),
+                }
             })
             .collect();
         let solids = (0..raw.solids.len())

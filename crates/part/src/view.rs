@@ -13,6 +13,8 @@ use std::sync::{Mutex, OnceLock, PoisonError};
 const SAME: f64 = 1e-3;
 /// Shadows are taken this far off a floor, mm.
 pub const OFF_FLOOR: f64 = 2e-3;
+/// Cutters stay this far from what stands beside the part, mm: its place is only as good as its setting (common practice, no source).
+pub const BESIDE: f64 = 0.5;
 
 /// How a hole ends below.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -80,6 +82,8 @@ pub struct View<'a> {
     pub mesh: TriMesh,
     /// Box in the frame.
     pub bounds: Box3,
+    /// Solids that stand beside the part while it is machined, in the frame.
+    kept: Vec<TriMesh>,
     shadows: Mutex<HashMap<i64, Region>>,
     tops: OnceLock<(RayGrid, Vec<f64>)>,
 }
@@ -89,22 +93,53 @@ impl<'a> View<'a> {
     pub fn new(part: &'a Part, from_part: Placement) -> View<'a> {
         let mesh = part.mesh.placed(&from_part);
         let bounds = mesh.bounds();
-        View { part, from_part, mesh, bounds, shadows: Mutex::default(), tops: OnceLock::new() }
+        let kept = part.staying().map(|o| o.mesh.placed(&from_part)).collect();
+        View { part, from_part, mesh, bounds, kept, shadows: Mutex::default(), tops: OnceLock::new() }
     }
-    /// S(z): what the part above `z` covers.
+    /// S(z): what the part above `z` covers, and what stands beside it with [`BESIDE`] around and over it.
     pub fn shadow(&self, z: f64) -> Region {
         let key = (z * 1e5).round() as i64;
         let known = || self.shadows.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(r) = known().get(&key) {
             return r.clone();
         }
-        let r = if z >= self.bounds.max.z {
+        let mut r = if z >= self.bounds.max.z {
             Region::empty()
         } else {
             self.mesh.shadow_above(z.max(self.bounds.min.z - 1.0))
         };
+        for k in &self.kept {
+            let b = k.bounds();
+            if z < b.max.z + BESIDE {
+                let covers = k.shadow_above((z - BESIDE).max(b.min.z - 1.0));
+                r = Region::union_all(&[r, covers.grown(BESIDE, 0.004)]);
+            }
+        }
         known().insert(key, r.clone());
         r
+    }
+    /// Upper end of all that stands beside the part; none if nothing does.
+    pub fn beside_top(&self) -> Option<f64> {
+        self.kept.iter().map(|k| k.bounds().max.z).reduce(f64::max)
+    }
+    /// Heights at which cutters may pass over flats of what stands beside the part, from the top down, the largest flats only.
+    pub fn over_beside(&self) -> Vec<f64> {
+        let mut flats: Vec<(f64, f64)> = Vec::new();
+        for o in self.part.staying() {
+            for f in &o.faces {
+                if let Surface::Plane { normal, .. } = f.surface
+                    && self.dir(normal).z > 1.0 - 1e-7
+                {
+                    flats.push((f.area, self.from_part.bounds(&f.bounds).max.z + BESIDE));
+                }
+            }
+        }
+        flats.extend(self.kept.iter().map(|k| (f64::INFINITY, k.bounds().max.z + BESIDE)));
+        flats.sort_by(|a, b| b.0.total_cmp(&a.0));
+        let mut z: Vec<f64> = flats.into_iter().take(12).map(|f| f.1).collect();
+        z.sort_by(|a, b| b.total_cmp(a));
+        z.dedup_by(|a, b| (*a - *b).abs() < SAME);
+        z
     }
     /// A direction of the part in this frame.
     fn dir(&self, d: DVec3) -> DVec3 {

@@ -80,7 +80,7 @@ impl Field {
         Field { grid, rays }
     }
 
-    fn of_mesh(grid: RayGrid, mesh: &TriMesh) -> Field {
+    pub fn of_mesh(grid: RayGrid, mesh: &TriMesh) -> Field {
         let rays = mesh.crossings(&grid).par_iter().map(|c| pairs(c)).collect();
         Field { grid, rays }
     }

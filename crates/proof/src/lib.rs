@@ -49,6 +49,15 @@ pub struct KeepOut {
     pub max: DVec3,
 }
 
+/// A solid that stands beside the part while it is machined: cutters, shanks and holders must not touch it.
+#[derive(Debug, Clone)]
+pub struct Standing<'a> {
+    /// "dowel".
+    pub name: String,
+    /// Closed, in part coordinates.
+    pub mesh: &'a TriMesh,
+}
+
 /// A setup as it is proved.
 #[derive(Debug, Clone)]
 pub struct SetupInput {
@@ -106,6 +115,8 @@ pub struct Input<'a> {
     pub setups: &'a [SetupInput],
     /// Features that the plan already names as not cut.
     pub named: &'a [Finding],
+    /// What stands beside the part, in every setup.
+    pub standing: &'a [Standing<'a>],
     /// Machine and resolution.
     pub limits: Limits,
 }
@@ -188,7 +199,9 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let mut sliced = false;
     let all = input.setups.len() as f64;
     for (k, s) in input.setups.iter().enumerate() {
-        let outcome = run::run(&stock, s, &input.limits, &|share| watch.on(0.05 + 0.75 * (k as f64 + share) / all));
+        let outcome = run::run(&stock, s, input.standing, &input.limits, &|share| {
+            watch.on(0.05 + 0.75 * (k as f64 + share) / all)
+        });
         stock = outcome.stock;
         sliced |= outcome.sliced;
         findings.extend(outcome.findings);

@@ -4,8 +4,8 @@ use crate::cut::{self, Tops};
 use crate::dexel::{Field, Stock};
 use crate::loose::{self, Piece};
 use crate::sweep::{Sweep, Track};
-use crate::{KeepOut, Limits, SetupInput};
-use geom::{Box3, DVec2, DVec3, Placement};
+use crate::{KeepOut, Limits, SetupInput, Standing};
+use geom::{Box3, DVec2, DVec3, Placement, RayGrid};
 use program::{Step, StepKind};
 use reason::{Finding, Place, Severity};
 use shop::tool::{Tool, ToolKind};
@@ -133,7 +133,13 @@ pub(crate) fn blame(input: &SetupInput, p: DVec3) -> Option<u32> {
     })
 }
 
-pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits, watch_on: &dyn Fn(f64) -> bool) -> Outcome {
+pub(crate) fn run(
+    stock: &Stock,
+    input: &SetupInput,
+    standing: &[Standing],
+    limits: &Limits,
+    watch_on: &dyn Fn(f64) -> bool,
+) -> Outcome {
     let work_from_part = input.part_from_work.inverse();
     let mut stock = stock.placed(&work_from_part);
     let steps = &input.program.steps;
@@ -143,6 +149,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits, watch_on: 
     let mut cuts: Vec<Cutting> = Vec::new();
     let mut events: Vec<Event> = Vec::new();
     let mut tops = Tops::new(&stock.fields[2]);
+    let mut beside: Vec<Beside> = standing.iter().map(|s| Beside::new(s, &work_from_part)).collect();
     let mut limit: Option<f64> = None;
     let mut over = Over::default();
     let mut watch = LooseWatch::default();
@@ -251,6 +258,9 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, limits: &Limits, watch_on: 
                 }
             }
             check_keep_outs(&s, tool, step, &input.keep_out, &mut gather, &input.part_from_work);
+            for b in &mut beside {
+                b.check(&s, tool, step, &mut gather, &input.part_from_work);
+            }
         }
         let lifts = !feeding && step.to.z > step.from.z + 1e-9;
         if lifts && watch.due(n, steps.len(), limits) {
@@ -577,6 +587,55 @@ fn check_keep_outs(
                     );
                     break;
                 }
+            }
+        }
+    }
+}
+
+/// A solid beside the part as columns: what a cutter would take from it, and what a shank or a holder meets.
+struct Beside {
+    name: String,
+    field: Field,
+    tops: Tops,
+    bounds: Box3,
+}
+
+impl Beside {
+    fn new(s: &Standing, work_from_part: &Placement) -> Beside {
+        let mesh = s.mesh.placed(work_from_part);
+        let bounds = mesh.bounds();
+        let size = bounds.size();
+        let pitch = (size.x * size.y / 60_000.0).sqrt().clamp(0.05, 0.5);
+        let field = Field::of_mesh(RayGrid::covering(2, &bounds, pitch), &mesh);
+        Beside { name: s.name.clone(), tops: Tops::new(&field), field, bounds }
+    }
+
+    fn check(&mut self, s: &Sweep, tool: &Tool, step: &Step, gather: &mut Gather, part_from_work: &Placement) {
+        if s.z_min() >= self.bounds.max.z {
+            return;
+        }
+        let mut met = |body: &str, deep: f64, b: &Box3| {
+            let (kind, t, name) = (format!("{body}_in_keep_out"), step.tool, self.name.clone());
+            let body = body.to_string();
+            gather.add(
+                (&kind, t, &self.name),
+                Severity::Stop,
+                step.line,
+                deep,
+                Some(to_place(part_from_work, b)),
+                move |w, c| format!("The {body} of T{t} runs into '{name}' beside the part, {w:.2} mm of it{}", times(c)),
+                "It stands there while the part is machined (Part ticket): take it away, use a longer stick-out, or cut from another side.",
+            );
+        };
+        let t = cut::cut(&mut self.field, s, tool);
+        if t.longest > TOUCH {
+            met("cutter", t.longest, &t.bounds);
+        }
+        for (r, from, to) in tool.dead_body() {
+            if let Some((deep, b)) = self.tops.meets(&self.field, s, r - TOUCH, from, to)
+                && deep > TOUCH
+            {
+                met(if from >= tool.stickout_mm - 1e-9 { "holder" } else { "shank" }, deep, &b);
             }
         }
     }

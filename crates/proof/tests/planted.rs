@@ -53,6 +53,7 @@ fn prove_text(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>) -> Proo
         stock,
         setups: &setups,
         named: &[],
+        standing: &[],
         limits: Limits { rays: [90_000.0, 60_000.0], ..Default::default() },
     })
 }

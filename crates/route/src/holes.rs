@@ -208,7 +208,8 @@ impl Work<'_, '_> {
                 && (z < view.bounds.min.z || view.shadow(z + OFF_FLOOR).intersect(&inside).area() < 1e-3)
         };
         // From below the part there is nothing; inside it the shadow says.
-        if want < view.bounds.min.z || free(want) { Some(want) } else { None }
+        let nothing_below = want < view.bounds.min.z && view.beside_top().is_none();
+        if nothing_below || free(want) { Some(want) } else { None }
     }
 
     /// Round holes that neither a drill nor an end mill makes.

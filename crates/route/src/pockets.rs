@@ -89,6 +89,12 @@ impl Work<'_, '_> {
                 z.push(high);
             }
         }
+        // And down to what stands beside the part, over which they must stay.
+        for over in view.over_beside() {
+            if z.iter().all(|f| (f - over).abs() > 1e-3) {
+                z.push(over);
+            }
+        }
         z.retain(|&f| f < self.top - 1e-3);
         z.sort_by(|a, b| b.total_cmp(a));
         if let Some(t) = self.side.through_to {

@@ -4,7 +4,7 @@ use crate::holes::Drilled;
 use crate::op::{OpKind, Operation, Override, SetupRoute};
 use cutting::{MillTask, mill};
 use geom::{DVec2, DVec3, Region};
-use part::{Hole, Intent, View};
+use part::{BESIDE, Hole, Intent, View};
 use path::face::{Facing, face};
 use path::motion::{Coolant, Toolpath};
 use path::{Feeds, Slabs};
@@ -74,9 +74,14 @@ pub(crate) struct Work<'a, 'b> {
 pub fn plan_side(side: &Side) -> SetupRoute {
     let floors = side.view.floors();
     let stock = side.stock.clone();
-    let clear_z = stock.top().max(side.view.bounds.max.z) + OVER;
+    let beside_top = side.view.beside_top().unwrap_or(f64::NEG_INFINITY);
+    let clear_z = stock.top().max(side.view.bounds.max.z).max(beside_top) + OVER;
     let block = Region::union_all(stock.parts().map(|p| p.2));
-    let top = side.view.bounds.max.z;
+    let mut top = side.view.bounds.max.z;
+    // Rows of a face mill pass over everything; where something stands in their way the top is a floor like others, cut around it.
+    if beside_top > top - BESIDE {
+        top = top.max(stock.top());
+    }
     let mut w = Work { side, stock, ops: vec![], full: vec![], named: vec![], floors, top, clear_z, block };
     w.face();
     let drilled = w.choose_holes();

@@ -18,6 +18,7 @@ pub fn write(dir: &Path) -> Result<(), String> {
         crate::jobs::JobChange::export_all(&c),
         crate::http::Measure::export_all(&c),
         part::Measured::export_all(&c),
+        part::Slice::export_all(&c),
         crate::forms::FormsSheet::export_all(&c),
         crate::rack::RackSheet::export_all(&c),
         crate::rack::RackAct::export_all(&c),

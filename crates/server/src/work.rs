@@ -83,7 +83,9 @@ fn part_of_model(db: &Db, reader: &Path, sha: &str, settled: &Settled) -> Result
     let broken = |e: std::io::Error| Fault::internal(format!("a model could not be put down: {e}"));
     let kept = db.act(|c| blobs::get(c, &read_name(sha)))?;
     let kept: Option<Model> = kept.and_then(|b| postcard::from_bytes(&b).ok());
-    let drawn = |m: &Model| m.drawing.is_some() && Reading { solid: None, ..reading.clone() } != Reading::default();
+    let drawn = |m: &Model| {
+        m.drawing.is_some() && Reading { solid: None, stays: Vec::new(), ..reading.clone() } != Reading::default()
+    };
     let model = match kept {
         Some(m) if !drawn(&m) => m,
         _ => {
@@ -100,6 +102,11 @@ fn part_of_model(db: &Db, reader: &Path, sha: &str, settled: &Settled) -> Result
         }
     };
     Part::from_model(&model, &reading).map_err(|e| Fault::Model(e.to_string()))
+}
+
+/// What a job's plan is about: the file, and all that was said of how to read it. Kept stages hang on it.
+pub fn read_as(job: &Job, settled: &Settled) -> String {
+    StageKey::new("read").with(&model_of(job, settled)).with(&settled.reading()).done()
 }
 
 /// The part's ticket as JSON: kept under what it depends on, so that a large part is recognised once for each answer.
@@ -258,7 +265,7 @@ fn plan(
         Ok(true)
     })?;
     if !there {
-        let desk = Desk { model: model_of(&o.job, &o.settled), cache: &cache, stop, heard };
+        let desk = Desk { model: read_as(&o.job, &o.settled), cache: &cache, stop, heard };
         desk.tell("model", 0.0)?;
         let part = part_of(db, reader, &o.job, &o.settled)?;
         let planned = job::plan_at(&part, &o.job.title, &o.shop, &o.settled, &desk)?;

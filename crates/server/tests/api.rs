@@ -440,6 +440,16 @@ fn parts_of_one_assembly_fit_each_other() {
     let contact = &p["fits"][0]["contacts"][0];
     assert!((contact["clearance"].as_f64().unwrap() - 0.04).abs() < 1e-9 && mine != other, "{contact}");
     assert!(ida.get(&format!("/api/jobs/{job}/mesh-others")).body_mut().read_to_vec().unwrap().len() > 1000);
+    // It can stay while the part is machined: a decision like others.
+    let stays = |p: &Value| p["origin"]["solids"][other as usize]["stays"].as_bool().unwrap();
+    assert!(!stays(&p));
+    let question = format!("stays/{other}");
+    let said = |answer: Value| json!({"about": "answer", "question": question, "answer": answer});
+    assert_eq!(ida.decide(job, 1, said(json!("yes"))).status(), 200);
+    assert!(stays(&ida.json(&format!("/api/jobs/{job}/part"))));
+    assert_eq!(refusal(ida.decide(job, 2, said(json!("often")))).0, 400);
+    assert_eq!(ida.decide(job, 2, said(Value::Null)).status(), 200);
+    assert!(!stays(&ida.json(&format!("/api/jobs/{job}/part"))));
     let made = body(ida.post(&format!("/api/jobs/{job}/beside/{other}"), &Value::Null));
     let second = ida.json(&format!("/api/jobs/{}/part", made["id"]));
     assert_eq!((second["origin"]["solid"].as_u64(), second["fits"][0]["solid"].as_u64()), (Some(other), Some(mine)));

@@ -2,6 +2,7 @@ import { queryOptions } from '@tanstack/react-query';
 import { readHistory } from '../model/history';
 import { api, Refused } from './client';
 import type {
+  Cut,
   FormsSheet,
   JobCard,
   JobState,
@@ -15,6 +16,7 @@ import type {
   RackSheet,
   Sheet,
   Shop,
+  Slice,
   Spot,
   StockBench,
   Strip,
@@ -95,6 +97,16 @@ export const measureQuery = (id: number, revision: number, a: Spot | null, b: Sp
     queryKey: ['measure', id, revision, a, b],
     queryFn: () => api.post<Measured>(`/api/jobs/${id}/measure`, { a, b }),
     enabled: a !== null,
+    retry,
+    ...forever,
+  });
+/** A section of the part with its walls; the last one stands until the next has come. */
+export const sliceQuery = (id: number, reading: string, cut: Cut | null) =>
+  queryOptions({
+    queryKey: ['slice', id, reading, cut],
+    queryFn: () => api.post<Slice>(`/api/jobs/${id}/section`, cut),
+    enabled: cut !== null,
+    placeholderData: (old: Slice | undefined) => old,
     retry,
     ...forever,
   });

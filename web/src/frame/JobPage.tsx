@@ -12,14 +12,17 @@ import {
   partQuery,
   sheetQuery,
   shopQuery,
+  sliceQuery,
   stripQuery,
 } from '../api';
 import type { Decision, Finding, JobState, Me, Place, Sheet } from '../api/types';
 import { changes } from '../model/changes';
 import { atLine, beside, type Cursor } from '../model/strip';
+import { say } from '../model/units';
 import { Button, Either, Kbd, Sr } from '../parts/basics';
 import type { Picked, Play } from '../stage/scene';
 import { Stage, type Cut } from '../stage/Stage';
+import type { Dim } from '../stage/scene';
 import { CuttersTicket } from '../tickets/cutters/CuttersTicket';
 import { WindowPane } from '../tickets/cutters/WindowPane';
 import { HoldTicket } from '../tickets/hold/HoldTicket';
@@ -42,7 +45,7 @@ import { PartContext, type PartDesk } from './part';
 import { StockContext, type StockDesk } from './stock';
 import { ProofStrip } from './ProofStrip';
 import { RouteStrip } from './RouteStrip';
-import { refuse, Store, tell, themeName, UnitsContext } from './settings';
+import { refuse, Store, tell, themeName, UnitsContext, useResting } from './settings';
 import { useShortcuts } from './shortcuts';
 import { Top } from './Top';
 
@@ -51,6 +54,8 @@ const Page = styled.div`
   display: flex;
   flex-direction: column;
 `;
+
+const none: readonly Dim[] = [];
 
 /** The stage, and under it what some tickets add. */
 const Left = styled.div`
@@ -213,6 +218,11 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const [by, setBy] = useState<PaintBy>('none');
   const [cut, setCut] = useState<Cut | null>(null);
   const paint = useMemo(() => (part.data ? painted(part.data, by) : null), [part.data, by]);
+  const slice = useQuery(sliceQuery(id, reading, useResting(cut, 120)));
+  const walls = useMemo<readonly Dim[]>(() => {
+    if (!cut || !slice.data || slice.data.cut.axis !== cut.axis || slice.data.cut.at !== cut.at) return [];
+    return slice.data.walls.map((w) => ({ from: w.from, to: w.to, words: say(w.thickness, 'mm', units) }));
+  }, [cut, slice.data, units]);
   const [over, setOver] = useState(false);
   const before = useQuery(meshBeforeQuery(id, reading, over && state.settled.model !== null));
   const [neighbours, setNeighbours] = useState(false);
@@ -367,13 +377,22 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         onPick={ticket === 'part' ? pick : undefined}
         ruler={ruler}
         section={ticket === 'part' ? cut : null}
+        dims={ticket === 'part' ? walls : none}
         over={ticket !== 'part' ? null : over ? (before.data ?? null) : neighbours ? (others.data ?? null) : null}
         beside={neighbours && !over}
         label={`${ticket}: picture of ${state.card.title}`}
       >
         {ticket === 'part' && part.data ? (
           <OverPart hover={hover}>
-            <Look place={part.data.place} by={by} setBy={setBy} painted={paint} cut={cut} setCut={setCut} />
+            <Look
+              place={part.data.place}
+              by={by}
+              setBy={setBy}
+              painted={paint}
+              cut={cut}
+              setCut={setCut}
+              slice={slice.data ?? null}
+            />
           </OverPart>
         ) : ticket === 'stock' ? (
           <OverStock />

@@ -1,4 +1,4 @@
-import { createContext, useContext, useSyncExternalStore } from 'react';
+import { createContext, useContext, useEffect, useState, useSyncExternalStore } from 'react';
 import type { Units } from '../model/units';
 
 /** A small store: one value, those who listen. */
@@ -22,6 +22,16 @@ export class Store<T> {
 }
 
 export const useStore = <T>(s: Store<T>) => useSyncExternalStore(s.subscribe, s.get);
+
+/** A value once it has rested for some milliseconds: while a slider moves nothing is asked of the server. */
+export function useResting<T>(value: T, ms: number): T {
+  const [rested, setRested] = useState(value);
+  useEffect(() => {
+    const t = window.setTimeout(() => setRested(value), ms);
+    return () => window.clearTimeout(t);
+  }, [value, ms]);
+  return rested;
+}
 
 export type ThemeName = 'desk' | 'machine';
 const kept = localStorage.getItem('goldchip-theme');

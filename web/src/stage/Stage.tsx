@@ -4,7 +4,7 @@ import type { Place } from '../api/types';
 import { Link } from '../parts/basics';
 import type { Store } from '../frame/settings';
 import type { Cursor } from '../model/strip';
-import { Scene, type Picked, type Play } from './scene';
+import { Scene, type Dim, type Picked, type Play } from './scene';
 
 const Box = styled.div`
   position: relative;
@@ -65,6 +65,8 @@ interface Props {
   ruler?: [Picked | null, Picked | null];
   /** Where the part is cut open. */
   section?: Cut | null;
+  /** Thicknesses measured on the section. */
+  dims?: readonly Dim[];
   /** Triangles of the revision before, shown over the part. */
   over?: ArrayBuffer | null;
   /** These are neighbours, not a revision before. */
@@ -83,6 +85,7 @@ export function Stage({
   onPick,
   ruler,
   section,
+  dims,
   over,
   beside,
   label,
@@ -117,6 +120,7 @@ export function Stage({
   useEffect(() => scene?.mark(places), [scene, places, play]);
   useEffect(() => scene?.ruler(ruler?.[0]?.point ?? null, ruler?.[1]?.point ?? null), [scene, ruler, play]);
   useEffect(() => scene?.section(section ?? null), [scene, section]);
+  useEffect(() => scene?.dims(dims ?? []), [scene, dims, play, theme]);
   useEffect(() => scene?.over(over ?? null, beside ?? false), [scene, over, beside]);
   useEffect(() => cursor.subscribe(() => scene?.seek(cursor.get().at)), [scene, cursor]);
 

@@ -15,6 +15,13 @@ export interface Picked {
   point: [number, number, number];
 }
 
+/** A measured length on the stage, part coordinates. */
+export interface Dim {
+  from: readonly [number, number, number];
+  to: readonly [number, number, number];
+  words: string;
+}
+
 /** The piece around a blank: its outline seen along its height (or, of bars, along its length), and how long it is that way. */
 export interface PieceOnStage {
   /** Row by row, part → piece. */
@@ -51,6 +58,7 @@ export class Scene {
   private world = new THREE.Group();
   private marks = new THREE.Group();
   private measure = new THREE.Group();
+  private lengths = new THREE.Group();
   private theme: Theme;
   private mesh: PartMesh | null = null;
   private part: THREE.Mesh | null = null;
@@ -87,6 +95,7 @@ export class Scene {
       this.world,
       this.marks,
       this.measure,
+      this.lengths,
       new THREE.HemisphereLight(0xffffff, 0x8a8577, 1.5),
       this.camera,
     );
@@ -514,6 +523,60 @@ export class Scene {
       this.measure.add(dot);
     }
     this.ask();
+  }
+
+  /** Lengths with their numbers, over everything else. */
+  dims(list: readonly Dim[]) {
+    this.lengths.traverse((o) => {
+      if (o instanceof THREE.Sprite) {
+        o.material.map?.dispose();
+        o.material.dispose();
+      }
+    });
+    this.clear(this.lengths);
+    this.host.dataset.dims = list.map((d) => d.words).join('; ');
+    const ink = new THREE.LineBasicMaterial({ color: this.theme.blue, depthTest: false });
+    for (const d of list) {
+      const [a, b] = [new THREE.Vector3(...d.from), new THREE.Vector3(...d.to)];
+      const line = new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints([a, b]), ink);
+      line.renderOrder = 12;
+      this.lengths.add(line);
+      const words = this.label(d.words);
+      words.position.copy(a).lerp(b, 0.5);
+      this.lengths.add(words);
+    }
+    this.ask();
+  }
+
+  /** A small paper label that keeps its size on the screen. */
+  private label(words: string) {
+    const px = 2;
+    const canvas = document.createElement('canvas');
+    const c = canvas.getContext('2d');
+    const font = `600 ${String(13 * px)}px ${getComputedStyle(this.host).fontFamily}`;
+    if (c) c.font = font;
+    const [w, h] = [Math.ceil((c?.measureText(words).width ?? 40) + 10 * px), 20 * px];
+    [canvas.width, canvas.height] = [w, h];
+    if (c) {
+      c.fillStyle = this.theme.card;
+      c.fillRect(0, 0, w, h);
+      c.strokeStyle = this.theme.blue;
+      c.lineWidth = px;
+      c.strokeRect(px / 2, px / 2, w - px, h - px);
+      c.font = font;
+      c.fillStyle = this.theme.ink;
+      c.textBaseline = 'middle';
+      c.fillText(words, 5 * px, h / 2 + px / 2);
+    }
+    const map = new THREE.CanvasTexture(canvas);
+    map.colorSpace = THREE.SRGBColorSpace;
+    const s = new THREE.Sprite(new THREE.SpriteMaterial({ map, depthTest: false, sizeAttenuation: false }));
+    // As high on the screen as 20 px of it, whatever the distance.
+    const unit = (2 * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(this.host.clientHeight, 1);
+    s.scale.set((w / px) * unit, (h / px) * unit, 1);
+    s.center.set(-0.08, -0.15);
+    s.renderOrder = 13;
+    return s;
   }
 
   look(from: ViewFrom) {

@@ -98,6 +98,8 @@ pub struct SolidSheet {
     pub name: String,
     /// mm³.
     pub volume: f64,
+    /// It stands where it is drawn while the part is machined: cutters and holders keep away from it.
+    pub stays: bool,
 }
 
 /// Make it, with everything that is recognised.
@@ -115,6 +117,10 @@ pub fn part_sheet_revised(part: &Part, before: &Part, file: &str, shop: &Shop, s
     PartSheet { revised, ..part_sheet_of(part, &seen, shop, settled) }
 }
 
+fn solid_sheet(part: &Part, k: usize, s: &part::Solid) -> SolidSheet {
+    SolidSheet { name: s.name.clone(), volume: s.volume, stays: part.staying().any(|o| o.solid == k) }
+}
+
 fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled) -> PartSheet {
     let material = crate::stocking::real_material(shop, settled).ok();
     let o = &part.origin;
@@ -129,7 +135,7 @@ fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled)
         origin: OriginSheet {
             format: o.format.clone(),
             units: o.units.clone(),
-            solids: o.solids.iter().map(|s| SolidSheet { name: s.name.clone(), volume: s.volume }).collect(),
+            solids: o.solids.iter().enumerate().map(|(k, s)| solid_sheet(part, k, s)).collect(),
             solid: o.solid,
             scale: o.scale,
             fitted: o.fitted,

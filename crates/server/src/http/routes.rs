@@ -45,6 +45,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(history)
         .service(part_route)
         .service(measure)
+        .service(section)
         .service(revise)
         .service(mesh_before)
         .service(super::export::export)
@@ -412,6 +413,17 @@ async fn measure(Signed(me): Signed, house: Data<House>, id: Path<i64>, m: Json<
     let work = actix_web::web::block(move || part::measure(&part, &part::Rays::new(&part), m.a, m.b));
     let done = work.await.map_err(|e| Fault::internal(e.to_string()))?;
     Ok(Json(done.map_err(|e| Fault::Bad(sentence(&e.to_string())))?))
+}
+
+#[post("/api/jobs/{id}/section")]
+async fn section(Signed(me): Signed, house: Data<House>, id: Path<i64>, c: Json<part::Cut>) -> Answer<part::Slice> {
+    let part = part_now(me, &house, *id).await?;
+    let cut = c.into_inner();
+    if cut.axis > 2 || !cut.at.is_finite() {
+        return Err(Fault::Bad("A section is square to axis 0, 1 or 2 (X, Y, Z), at a place in mm".into()));
+    }
+    let work = actix_web::web::block(move || part::slice(&part, cut));
+    Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))?))
 }
 
 /// Another solid of a job's file becomes a job of its own.

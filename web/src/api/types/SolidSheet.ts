@@ -11,4 +11,8 @@ name: string,
 /**
  * mm³.
  */
-volume: number, };
+volume: number, 
+/**
+ * It stands where it is drawn while the part is machined: cutters and holders keep away from it.
+ */
+stays: boolean, };

@@ -1,4 +1,6 @@
+import { Checkbox } from 'react-aria-components';
 import { useNavigate } from 'react-router';
+import styled from 'styled-components';
 import { api } from '../../api';
 import type { JobCard } from '../../api/types';
 import { usePart } from '../../frame/part';
@@ -6,9 +8,31 @@ import { refuse, useUnits } from '../../frame/settings';
 import { say } from '../../model/units';
 import { Button, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
 
+const Tick = styled(Checkbox)`
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  width: fit-content;
+  cursor: pointer;
+  i {
+    display: inline-flex;
+    align-items: center;
+    justify-content: center;
+    width: 15px;
+    height: 15px;
+    border: 1px solid ${(p) => p.theme.edge};
+    background: ${(p) => p.theme.card};
+    font-style: normal;
+    font-size: 12px;
+  }
+  &[data-selected] {
+    font-weight: 600;
+  }
+`;
+
 /** The file's other solids: what the part must fit. */
 export function Fits() {
-  const { id, part: p, beside, setBeside, setFaces, setPlaces } = usePart();
+  const { id, part: p, decide, beside, setBeside, setFaces, setPlaces } = usePart();
   const { units } = useUnits();
   const navigate = useNavigate();
   const others = p.origin.solids.map((s, k) => ({ ...s, k })).filter((s) => s.k !== p.origin.solid);
@@ -38,6 +62,16 @@ export function Fits() {
                 <b>{o.name}</b>
                 <Link onPress={() => void make(o.k)}>Make a job of it</Link>
               </Line>
+              <Tick
+                isSelected={o.stays}
+                onChange={(on) => decide({ about: 'answer', question: `stays/${o.k}`, answer: on ? 'yes' : null })}
+              >
+                {({ isSelected }) => (
+                  <>
+                    <i aria-hidden>{isSelected ? '✕' : ''}</i> Stands there while this is machined: keep out of it
+                  </>
+                )}
+              </Tick>
               {f ? (
                 <>
                   {f.shared > 0.1 ? (

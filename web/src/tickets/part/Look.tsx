@@ -1,8 +1,9 @@
 import styled from 'styled-components';
 import { useUnits } from '../../frame/settings';
 import { say } from '../../model/units';
+import { Quiet } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
-import type { Place } from '../../api/types';
+import type { Place, Slice } from '../../api/types';
 import type { Cut } from '../../stage/Stage';
 import type { PaintBy, Painted } from './paint';
 
@@ -48,10 +49,11 @@ interface Props {
   painted: Painted | null;
   cut: Cut | null;
   setCut: (c: Cut | null) => void;
+  slice: Slice | null;
 }
 
 /** How one looks at the part: what its colours mean, and where it is cut open. */
-export function Look({ place, by, setBy, painted, cut, setCut }: Props) {
+export function Look({ place, by, setBy, painted, cut, setCut, slice }: Props) {
   const { units } = useUnits();
   const [lo, hi] = cut ? [place.min_mm[cut.axis], place.max_mm[cut.axis]] : [0, 0];
   return (
@@ -82,6 +84,22 @@ export function Look({ place, by, setBy, painted, cut, setCut }: Props) {
           </label>
         ) : null}
       </Box>
+      {cut && slice ? (
+        <Box data-walls={slice.walls.length} role="status">
+          {slice.walls.length === 0 ? (
+            <Quiet>{slice.area > 0 ? 'No two sides face each other here' : 'No material here'}</Quiet>
+          ) : (
+            <span>
+              Walls here: <b>{say(slice.walls[0]?.thickness ?? 0, 'mm', units)}</b>
+              {slice.walls
+                .slice(1)
+                .map((w) => `, ${say(w.thickness, 'mm', units)}`)
+                .join('')}{' '}
+              <Quiet>(± {say(slice.within, 'mm', units, 3)})</Quiet>
+            </span>
+          )}
+        </Box>
+      ) : null}
       {painted ? (
         <Box>
           {painted.legend.map((l) => (
