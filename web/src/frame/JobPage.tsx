@@ -19,6 +19,7 @@ import type { Decision, Finding, JobState, Me, Place, Sheet } from '../api/types
 import { changes } from '../model/changes';
 import { atLine, beside, type Cursor } from '../model/strip';
 import { say } from '../model/units';
+import { inWordsOf } from '../model/words';
 import { Button, Either, Kbd, Sr } from '../parts/basics';
 import type { Picked, Play } from '../stage/scene';
 import { Stage, type Cut } from '../stage/Stage';
@@ -45,7 +46,7 @@ import { PartContext, type PartDesk } from './part';
 import { StockContext, type StockDesk } from './stock';
 import { ProofStrip } from './ProofStrip';
 import { RouteStrip } from './RouteStrip';
-import { refuse, Store, tell, themeName, UnitsContext, useResting } from './settings';
+import { refuse, Store, tell, themeName, UnitsContext, useInWords, useResting } from './settings';
 import { useShortcuts } from './shortcuts';
 import { Top } from './Top';
 
@@ -124,7 +125,17 @@ export function JobPage({ me }: { me: Me }) {
   return <Open key={id} id={id} me={me} state={state.data} ticket={ticket as Ticket} />;
 }
 
-function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; ticket: Ticket }) {
+function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobState; ticket: Ticket }) {
+  const units = told.settled.units ?? (me.units === 'inch' ? 'inch' : 'mm');
+  const state = useMemo<JobState>(
+    () => ({
+      ...told,
+      decisions: inWordsOf(units, told.decisions),
+      undo: inWordsOf(units, told.undo),
+      redo: inWordsOf(units, told.redo),
+    }),
+    [told, units],
+  );
   const client = useQueryClient();
   const navigate = useNavigate();
   const [search, setSearch] = useSearchParams();
@@ -137,7 +148,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
     .concat(state.settled.model?.sha ?? 'first')
     .join('|');
   const mesh = useQuery(meshQuery(id, reading));
-  const part = useQuery(partQuery(id, state.card.revision));
+  const part = useInWords(units, useQuery(partQuery(id, state.card.revision)).data);
   const [cursor] = useState(() => new Store<Cursor>({ setup: 0, at: -1 }));
   const [side, setSide] = useState(0);
   const [places, setPlaces] = useState<readonly Place[]>([]);
@@ -148,8 +159,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
   const [hover, setHover] = useState<number | null>(null);
   const [ruler, setRuler] = useState<[Picked | null, Picked | null]>([null, null]);
   useEvents(id);
-  const units = state.settled.units ?? (me.units === 'inch' ? 'inch' : 'mm');
-  const s = sheet.data;
+  const s = useInWords(units, sheet.data);
 
   const go = useCallback((t: Ticket) => void navigate(`/jobs/${id}/${t}${location.search}`), [navigate, id]);
   const act = useCallback(
@@ -217,7 +227,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
 
   const [by, setBy] = useState<PaintBy>('none');
   const [cut, setCut] = useState<Cut | null>(null);
-  const paint = useMemo(() => (part.data ? painted(part.data, by) : null), [part.data, by]);
+  const paint = useMemo(() => (part ? painted(part, by) : null), [part, by]);
   const slice = useQuery(sliceQuery(id, reading, useResting(cut, 120)));
   const walls = useMemo<readonly Dim[]>(() => {
     if (!cut || !slice.data || slice.data.cut.axis !== cut.axis || slice.data.cut.at !== cut.at) return [];
@@ -342,10 +352,10 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
           go,
         }
       : null;
-  const desk: PartDesk | null = part.data
+  const desk: PartDesk | null = part
     ? {
         id,
-        part: part.data,
+        part: part,
         up: s?.hold.up ?? null,
         faces,
         setFaces,
@@ -364,7 +374,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
     : null;
   // The rack is looked through as soon as the file is read; the plan's block follows.
   const stock: StockDesk | null =
-    shop.data && (s || part.data) ? { id, state, shop: shop.data, sheet: s ?? null, decide } : null;
+    shop.data && (s || part) ? { id, state, shop: shop.data, sheet: s ?? null, decide } : null;
   const w = state.card.work;
   const left = (
     <Left>
@@ -382,10 +392,10 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
         beside={neighbours && !over}
         label={`${ticket}: picture of ${state.card.title}`}
       >
-        {ticket === 'part' && part.data ? (
+        {ticket === 'part' && part ? (
           <OverPart hover={hover}>
             <Look
-              place={part.data.place}
+              place={part.place}
               by={by}
               setBy={setBy}
               painted={paint}
@@ -421,7 +431,7 @@ function Open({ id, me, state, ticket }: { id: number; me: Me; state: JobState; 
             <Either of="Lengths in" words={['mm', 'inch']} second={units === 'inch'} />
           </Button>
         </Top>
-        <RouteStrip state={state} sheet={s} part={part.data} id={id} />
+        <RouteStrip state={state} sheet={s} part={part} id={id} />
         {ticket === 'part' && desk ? (
           <PartContext value={desk}>
             <Body>

@@ -8,7 +8,7 @@ import { say, saySize } from '../model/units';
 import { useJob, type Ticket } from './job';
 import { usePart } from './part';
 import { useStock } from './stock';
-import { useUnits } from './settings';
+import { useInWords, useUnits } from './settings';
 
 const Box = styled.div`
   h2 {
@@ -38,7 +38,7 @@ export function OverPart({ hover, children }: PartProps) {
   const { id, revision, part, places, setPlaces, picked, clearPicked } = usePart();
   const { units } = useUnits();
   const [a, b] = picked;
-  const m = useQuery(measureQuery(id, revision, a, b));
+  const m = { data: useInWords(units, useQuery(measureQuery(id, revision, a, b)).data) };
   const value = (r: Reading) => (r.unit === 'deg' ? `${say(r.value, '', units, 3)}°` : say(r.value, r.unit, units, 3));
   const [first, ...rest] = m.data?.readings ?? [];
   return (

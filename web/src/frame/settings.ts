@@ -1,5 +1,6 @@
-import { createContext, useContext, useEffect, useState, useSyncExternalStore } from 'react';
+import { createContext, useContext, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
 import type { Units } from '../model/units';
+import { inWordsOf } from '../model/words';
 
 /** A small store: one value, those who listen. */
 export class Store<T> {
@@ -43,6 +44,9 @@ themeName.subscribe(() => localStorage.setItem('goldchip-theme', themeName.get()
 /** Unit of lengths: the job's where it has one, else the shop's. */
 export const UnitsContext = createContext<Units>('mm');
 export const useUnits = () => ({ units: useContext(UnitsContext) });
+
+/** An answer of the server with its sentences in the unit of the screen. */
+export const useInWords = <T>(units: Units, data: T): T => useMemo(() => inWordsOf(units, data), [units, data]);
 
 /** Short messages at the foot of the page: what was done, what was refused. */
 export interface Message {

@@ -4,7 +4,7 @@ import styled from 'styled-components';
 import { api, rackQuery } from '../../api';
 import type { Candidate, Laying, RackSheet, Sheet } from '../../api/types';
 import { useStock } from '../../frame/stock';
-import { refuse, tell, useUnits } from '../../frame/settings';
+import { refuse, tell, useInWords, useUnits } from '../../frame/settings';
 import { formWords, skinWords } from '../../model/pieces';
 import { say, saySize } from '../../model/units';
 import { Button, Head, Line, Quiet, Rows, Section, Table } from '../../parts/basics';
@@ -276,7 +276,7 @@ export function StockTicket() {
   const s = sheet?.stock;
   const bench = useStockBench(id, state, true);
   const [trial, setTrial] = useState<Laying | null>(null);
-  const b = bench.data;
+  const b = useInWords(units, bench.data);
   const decided = state.settled.stock !== null || state.settled.material !== null;
   const stands = b?.stands ?? null;
   return (
