@@ -35,7 +35,7 @@ pub struct Wall {
     pub to: [f64; 3],
     /// Length of the outline over which it is a wall, mm.
     pub length: f64,
-    /// It is as thick all along that length (within 0.2 % and 0.002 mm); otherwise this is its thinnest place.
+    /// It is as thick all along that length (within 0.2 % and 0.002 mm), which is at least twice its thickness; otherwise this is its thinnest place.
     pub even: bool,
 }
 
@@ -93,6 +93,13 @@ struct Flat {
     even: bool,
 }
 
+impl Flat {
+    fn at(p: &Probe, length: f64, even: bool) -> Flat {
+        let t = p.across.unwrap_or(0.0);
+        Flat { t, from: p.at, to: p.at + p.inward * t, length, even }
+    }
+}
+
 /// A place on the outline with what lies straight through the material from it.
 struct Probe {
     at: DVec2,
@@ -141,7 +148,8 @@ fn walls(loops: &[Vec<DVec2>], region: &Region) -> Vec<Flat> {
         }
         all.extend(runs(&probes));
     }
-    all.sort_by(|a, b| a.t.total_cmp(&b.t).then(b.length.total_cmp(&a.length)));
+    // Even walls stand for the places beside them.
+    all.sort_by(|a, b| b.even.cmp(&a.even).then(a.t.total_cmp(&b.t)).then(b.length.total_cmp(&a.length)));
     let mut out: Vec<Flat> = Vec::new();
     for w in all {
         // The same wall from its other side, or another stretch of it hard by.
@@ -151,13 +159,19 @@ fn walls(loops: &[Vec<DVec2>], region: &Region) -> Vec<Flat> {
             let reach = 0.5 * o.length.max(w.length) + 0.02 * lo.distance(hi);
             (w.t - o.t).abs() < 0.02 * o.t + 0.01 && mid.distance(near) < reach
         };
-        if w.length >= 0.25 * w.t && !out.iter().any(same) {
+        // A straight wall that a hole or a rib parts is one wall.
+        let goes_on = |o: &Flat| {
+            let d = (o.to - o.from) / o.t;
+            let near = (o.from + o.to) / 2.0;
+            let parallel = (w.to - w.from).perp_dot(d).abs() < 1e-3 * w.t;
+            o.even && w.even && (w.t - o.t).abs() < 1e-3 * o.t && parallel && (mid - near).dot(d).abs() < 0.02 * o.t
+        };
+        if w.length >= 0.25 * w.t && !out.iter().any(|o| same(o) || goes_on(o)) {
             out.push(w);
-            if out.len() == TOLD {
-                break;
-            }
         }
     }
+    out.sort_by(|a, b| a.t.total_cmp(&b.t));
+    out.truncate(TOLD);
     out
 }
 
@@ -183,12 +197,26 @@ fn runs(probes: &[Probe]) -> Vec<Flat> {
         if thick.len() < run.len() {
             continue;
         }
-        let (least, most) = thick.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), t| (a.min(*t), b.max(*t)));
-        let even = most - least < 0.002 * least + 0.002;
-        let chosen = if even { run.len() / 2 } else { thick.iter().position(|t| *t == least).unwrap_or(0) };
-        let p = run[chosen];
-        let length = run.iter().map(|p| p.share).sum();
-        out.push(Flat { t: thick[chosen], from: p.at, to: p.at + p.inward * thick[chosen], length, even });
+        // An even wall goes on into the rounds of its corners: each even stretch is a wall of its own.
+        let least = thick.iter().copied().fold(f64::INFINITY, f64::min);
+        let mut told = false;
+        let mut from = 0;
+        while from < run.len() {
+            let (mut lo, mut hi, mut to) = (thick[from], thick[from], from + 1);
+            while to < run.len() && hi.max(thick[to]) - lo.min(thick[to]) < 0.002 * lo + 0.002 {
+                (lo, hi) = (lo.min(thick[to]), hi.max(thick[to]));
+                to += 1;
+            }
+            let length: f64 = run[from..to].iter().map(|p| p.share).sum();
+            if length >= 2.0 * lo {
+                out.push(Flat::at(run[(from + to) / 2], length, true));
+                told |= lo == least;
+            }
+            from = to;
+        }
+        if let Some(p) = run.iter().find(|p| p.across == Some(least)).filter(|_| !told) {
+            out.push(Flat::at(p, run.iter().map(|p| p.share).sum(), false));
+        }
     }
     out
 }

@@ -56,6 +56,34 @@ fn walls_and_floor_of_a_tray() {
     assert!(none.area == 0.0 && none.walls.is_empty() && none.outline.is_empty());
 }
 
+/// Rounds in the corners belong to no wall: the even stretch is told at its middle.
+#[test]
+fn a_wall_between_rounded_corners_is_told_at_its_middle() {
+    let round = |x0: f64, x1: f64, y0: f64, y1: f64, r: f64, z: f64| {
+        let corners = [[x0, y0], [x1, y0], [x1, y1], [x0, y1]].map(|c| (c, r));
+        Shape::prism(&rounded_polygon(&corners), z, 40.0).unwrap()
+    };
+    let b = round(0.0, 60.0, 0.0, 40.0, 5.0, 0.0).cut(&round(2.0, 56.0, 2.0, 38.0, 3.0, 6.0)).unwrap();
+    let s = slice(&part(&b), Cut { axis: 2, at: 15.0 });
+    // Three walls and the concentric rounds between them are one, 2 mm all along.
+    assert!((s.walls[0].thickness - 2.0).abs() < 1e-3 && s.walls[0].even && s.walls[0].length > 130.0, "{:?}", s.walls);
+    let right = s.walls.iter().find(|w| (w.thickness - 4.0).abs() < 1e-4).unwrap();
+    assert!(right.even && (right.from[1] - 20.0).abs() < 2.0 && right.length > 28.0, "{right:?}");
+}
+
+/// A rib across the tray parts its long walls: each is told once.
+#[test]
+fn a_wall_that_a_rib_parts_is_one_wall() {
+    let b = Shape::block([0.0; 3], [60.0, 40.0, 30.0]).unwrap();
+    let b = b.cut(&Shape::block([2.0, 4.0, 6.0], [28.0, 35.0, 31.0]).unwrap()).unwrap();
+    let b = b.cut(&Shape::block([31.0, 4.0, 6.0], [57.5, 35.0, 31.0]).unwrap()).unwrap();
+    let mut t = thicknesses(&slice(&part(&b), Cut { axis: 2, at: 15.0 }));
+    t.truncate(5);
+    for (got, want) in t.iter().zip([2.0, 2.5, 3.0, 4.0, 5.0]) {
+        assert!((got - want).abs() < 1e-5, "{t:?}");
+    }
+}
+
 #[test]
 fn a_tube_is_as_thick_all_round_and_an_eccentric_one_is_not() {
     let tube = |off: f64| {

@@ -335,6 +335,54 @@ async fn the_part_is_asked_about_measured_and_marked() {
     b.close().await;
 }
 
+/// The part cut open: its walls are measured on the stage and beside it, where the slider stands, in the unit of the screen.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_section_slides_and_tells_its_walls() {
+    let house = House::demo(0);
+    let b = signed_in(&house).await;
+    drop_file(&b, &root().join("demo/reading/switch-box.step")).await;
+    b.text("Block, 80 × 50 × 26").await;
+    b.find("button[aria-label*=Section]").await.click().await.unwrap();
+    b.js_until("const o = [...document.querySelectorAll('[role=option]')].find((x) => x.innerText.includes('along Z')); o?.click(); return o !== undefined").await;
+    // Half way up there are the outside walls and the one between the two rooms.
+    b.js_until("return document.querySelector('[data-stage]').dataset.dims?.startsWith('1.5 mm; 1.6 mm')").await;
+    b.text("Walls here: 1.5 mm").await;
+    b.drawn().await;
+    let bad = axe(&b, "a section").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    // In inch, words of the core included.
+    b.keys("u").await;
+    b.text("Walls here: 0.0591 in").await;
+    b.text("Block, 3.15 × 1.969 × 1.024").await;
+    b.keys("u").await;
+    // Down in the floor nothing but the whole is left.
+    let slide = "const s = document.querySelector('input[type=range]'); const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set; set.call(s, '0.6'); s.dispatchEvent(new Event('input', { bubbles: true }))";
+    b.js(slide).await;
+    b.js_until("const d = document.querySelector('[data-stage]').dataset.dims; return d !== undefined && !d.includes('1.5 mm')").await;
+    b.close().await;
+}
+
+/// Another solid of the file stays while the part is machined: said by one tick, a decision that undo takes back.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_solid_beside_the_part_stays_by_one_tick() {
+    let house = House::demo(0);
+    let b = signed_in(&house).await;
+    drop_file(&b, &root().join("demo/reading/slit-latch.step")).await;
+    b.text("What it must fit").await;
+    let tick = "section[aria-label='What it must fit'] label";
+    b.find(tick).await.scroll_into_view().await.unwrap();
+    b.find(tick).await.click().await.unwrap();
+    b.js_until("return document.querySelector(\"section[aria-label='What it must fit'] input\")?.checked === true")
+        .await;
+    b.text("1 decision").await;
+    let bad = axe(&b, "a solid that stays").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.keys("z").await;
+    b.js_until("return document.querySelector(\"section[aria-label='What it must fit'] input\")?.checked === false")
+        .await;
+    b.close().await;
+}
+
 /// A drawing says neither its unit nor its thickness: an answer makes another plate of it.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn an_answer_changes_the_plate_of_a_drawing() {

@@ -5,7 +5,8 @@ export function useShortcuts(keys: Readonly<Record<string, () => void>>) {
   useEffect(() => {
     const press = (e: KeyboardEvent) => {
       const el = e.target as HTMLElement;
-      const typing = ['INPUT', 'TEXTAREA', 'SELECT'].includes(el.tagName) || el.isContentEditable;
+      const ticks = el instanceof HTMLInputElement && ['checkbox', 'radio', 'file'].includes(el.type);
+      const typing = (['INPUT', 'TEXTAREA', 'SELECT'].includes(el.tagName) || el.isContentEditable) && !ticks;
       const choosing = el.getAttribute('role') === 'option' || el.closest('[role=dialog]');
       const does = keys[e.key.toLowerCase()];
       if (!does || typing || choosing || e.altKey || e.metaKey || e.ctrlKey) return;

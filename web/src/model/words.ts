@@ -5,10 +5,10 @@ const INCH = 25.4;
 const NUMBER = /\d+(?:\.\d+)?/g;
 /** What follows a length: a word that only lengths have. */
 const AFTER =
-  /^ (?:deep|wide|long|high|thick|tall|apart|across flats|across|from the axis|from the shoulder|from the other end|of wall|clear)\b/;
+  /^ (?:deep|down|wide|long|high|thick|tall|apart|across flats|across|from the axis|from the shoulder|from the other end|of wall|clear|open)\b/;
 /** What stands before one: Ø, a radius, a sign of a tolerance, a coordinate, or a word that its length follows. */
 const BEFORE =
-  /(?:Ø|± ?|(?:^|[^\p{L}])R|\b[XYZ] -?|\b(?:Pocket|ends|Step|Face|face|Undercut|Notch|through|Chamfer|chamfered|Flat|corners of) )$/u;
+  /(?:Ø|± ?|(?:^|[^\p{L}])R ?|\b[XYZ] ?-?|\b(?:Pocket|Cut-out|ends|Step|Face|face|Undercut|Notch|through|Chamfer|chamfered|Flat|corners of|reach|thick,) )$/u;
 /** Numbers that are none: threads, classes, fractions, names of tools and lines, angles, shares. */
 const NEVER_BEFORE = /(?:[\p{L}#/.-])$/u;
 const NEVER_AFTER = /^(?:°|%| %|\/|-\d|\p{L}|\.\d| × Ø| × M\d)/u;
@@ -40,6 +40,9 @@ export function wordsInInch(text: string): string {
       never: (!named && NEVER_BEFORE.test(before)) || NEVER_AFTER.test(after),
     };
   });
+  // Three in a row are a body's sizes; two may be the counts of a grid.
+  for (const m of text.matchAll(/\d+(?:\.\d+)? × \d+(?:\.\d+)? × \d+(?:\.\d+)?/g))
+    for (const t of tokens) if (t.from >= m.index && t.to <= m.index + m[0].length && !t.never) t.length = true;
   // Numbers of one row are all lengths if one of them is.
   const link = (a: Token | undefined, b: Token | undefined) => {
     if (!a || !b || a.length === b.length || a.never || b.never) return;

@@ -19,7 +19,7 @@ export function Take({ at, words, files }: Props) {
     }
   };
   return (
-    <Line style={{ marginTop: 8 }}>
+    <Line style={{ marginTop: 8, rowGap: 10 }}>
       <Quiet>{words}</Quiet>
       {files.map((f) => (
         <Link key={f.file} onPress={() => void take(f.file)}>

@@ -289,7 +289,7 @@ export function PartTicket() {
             { file: 'outline.dxf', words: 'outline as DXF' },
           ]}
         />
-        <p>
+        <p style={{ marginTop: 6 }}>
           <a href={`/api/jobs/${id}/model`} download>
             The file as it was given
           </a>
