@@ -154,6 +154,29 @@ fn closed_surfaces_become_a_solid_and_crooked_openings_do_not() {
     let gap = whole.without_faces([-0.1, -0.1, -0.1], [4.1, 4.1, 9.1]).unwrap();
     let m = through_a_file(&gap);
     assert!(m.solids.is_empty(), "{} solids", m.solids.len());
+    // Its place is told: the round stood from (0, 0) to (4, 4), all through.
+    let [lo, hi] = m.openings[0];
+    assert!(m.openings.len() == 1 && lo.iter().all(|c| c.abs() < 1e-3), "{:?}", m.openings);
+    assert!((hi[0] - 4.0).abs() < 1e-3 && (hi[1] - 4.0).abs() < 1e-3 && (hi[2] - 9.0).abs() < 1e-3, "{hi:?}");
+    let model = intake::Model { raw: m, drawing: None };
+    let said = part::Part::from_model(&model, &Reading::default()).map(|_| ()).unwrap_err().to_string();
+    assert!(said.contains("an opening 4.0 × 4.0 × 9.0 mm around X 2.0 Y 2.0 Z 4.5"), "{said}");
+    // Of a mesh: two triangles of a block are gone that meet at an edge between two sides.
+    let raw = Shape::block([0.0; 3], [20.0, 30.0, 10.0]).unwrap().read(&Meshing::default()).unwrap();
+    let (a, b) = (0..12)
+        .flat_map(|a| (0..a).map(move |b| (a, b)))
+        .find(|&(a, b)| {
+            let shared = raw.triangles[a].iter().filter(|c| raw.triangles[b].contains(c)).count();
+            // Two triangles make a side.
+            shared == 2 && a / 2 != b / 2
+        })
+        .unwrap();
+    let kept: Vec<[u32; 3]> = (0..12).filter(|k| *k != a && *k != b).map(|k| raw.triangles[k]).collect();
+    let f = tempfile::NamedTempFile::new().unwrap();
+    std::fs::write(f.path(), write_stl(&raw.vertices, &kept)).unwrap();
+    let mesh = read_here(f.path(), &Reading::default(), &Meshing::default()).unwrap();
+    let said = part::Part::from_model(&mesh, &Reading::default()).map(|_| ()).unwrap_err().to_string();
+    assert!(said.contains("edges have one face only; an opening") && said.contains("around X"), "{said}");
 }
 
 /// 100 pockets, more than is read with the kernel's healing at first: every face is there and the volume is the drawn one.

@@ -4,6 +4,7 @@
 #include "kernel/src/bridge.rs.h"
 
 #include <BRepAdaptor_Surface.hxx>
+#include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakeSolid.hxx>
 #include <BRepBuilderAPI_Sewing.hxx>
@@ -12,6 +13,7 @@
 #include <BRepLib.hxx>
 #include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
+#include <Bnd_Box.hxx>
 #include <GProp_GProps.hxx>
 #include <ShapeAnalysis_FreeBounds.hxx>
 #include <ShapeFix_Face.hxx>
@@ -21,6 +23,7 @@
 #include <TopoDS.hxx>
 #include <TopoDS_Compound.hxx>
 #include <TopoDS_Face.hxx>
+#include <TopoDS_Wire.hxx>
 #include <algorithm>
 #include <vector>
 
@@ -114,6 +117,18 @@ Closed close_up(const TopoDS_Shape &shape) {
     ++out.sewn;
   }
   if (out.sewn > 0) out.shape = all;
+  // What stays open, so that it can be mended where it was drawn.
+  if (second.NbFreeEdges() > 0) {
+    const ShapeAnalysis_FreeBounds left(second.SewedShape(), SEW);
+    for (const TopoDS_Shape &wires : {left.GetClosedWires(), left.GetOpenWires()})
+      for (TopExp_Explorer w(wires, TopAbs_WIRE); w.More() && out.openings.size() < 6 * 100; w.Next()) {
+        Bnd_Box box;
+        BRepBndLib::AddOptimal(w.Current(), box, Standard_False, Standard_False);
+        if (box.IsVoid()) continue;
+        const gp_Pnt lo = box.CornerMin(), hi = box.CornerMax();
+        for (double v : {lo.X(), lo.Y(), lo.Z(), hi.X(), hi.Y(), hi.Z()}) out.openings.push_back(v);
+      }
+  }
   return out;
 }
 } // namespace goldchip

@@ -4,6 +4,7 @@
 #include <TopoDS_Shape.hxx>
 #include <cstdint>
 #include <unordered_set>
+#include <vector>
 
 namespace goldchip {
 // The kernel prints nothing.
@@ -16,6 +17,7 @@ struct Closed {
   TopoDS_Shape shape;
   std::unordered_set<const Standard_Transient *> caps;
   uint32_t sewn = 0;
+  std::vector<double> openings;
 };
 // Loose surfaces become solids where they close, after sewing, or after flat caps over openings whose border lies in a plane.
 Closed close_up(const TopoDS_Shape &shape);

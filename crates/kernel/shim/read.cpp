@@ -229,6 +229,7 @@ void describe(const TopoDS_Shape &read, const Notes &notes, double chord_mm, dou
   const Closed closed = close_up(read);
   const TopoDS_Shape &shape = closed.shape;
   out.sewn = closed.sewn;
+  for (double v : closed.openings) out.openings.push_back(v);
   for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next()) ++out.loose_shells;
   out.valid = !care.heal || BRepCheck_Analyzer(shape).IsValid();
   out.chord = mesh(shape, chord_mm, angle_rad, care.sturdy);

@@ -55,6 +55,8 @@ pub(crate) mod ffi {
         chord: f64,
         /// Solids that were made of loose surfaces.
         sewn: u32,
+        /// Boxes around openings that nothing closes: least and largest corner, 6 numbers each.
+        openings: Vec<f64>,
         vertices: Vec<f64>,
         triangles: Vec<u32>,
         faces: Vec<RawFace>,

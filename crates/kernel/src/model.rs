@@ -101,6 +101,8 @@ pub struct RawModel {
     pub chord_error: f64,
     /// Solids that were closed from loose surfaces.
     pub sewn: u32,
+    /// Around openings that nothing closes, mm: least and largest corner.
+    pub openings: Vec<[[f64; 3]; 2]>,
     /// Faces were fitted to facets; the vertices lie within this of them, mm.
     pub fitted: Option<f64>,
     /// What else the reader wants to say, a sentence each.
@@ -142,6 +144,7 @@ impl RawModel {
             lax: m.lax,
             chord_error: m.chord,
             sewn: m.sewn,
+            openings: m.openings.chunks_exact(6).map(|c| [[c[0], c[1], c[2]], [c[3], c[4], c[5]]]).collect(),
             fitted: None,
             remarks: Vec::new(),
             vertices: triples(&m.vertices),
@@ -204,6 +207,7 @@ impl RawModel {
         self.valid &= other.valid;
         self.loose_shells += other.loose_shells;
         self.sewn += other.sewn;
+        self.openings.extend(other.openings);
         self.chord_error = self.chord_error.max(other.chord_error);
         self
     }

@@ -114,6 +114,11 @@ pub enum PartError {
     /// Surfaces only.
     #[error("the file holds no solid, only loose surfaces or curves; join them to a closed solid and export it again")]
     NoSolid,
+    /// Surfaces with openings that no flat face closes.
+    #[error(
+        "the file holds surfaces that do not close: {0}, and it is not flat, so nothing can be laid over it; close it where it was drawn and export the part as a solid"
+    )]
+    Gaping(String),
     /// More than one, and nobody said which.
     #[error("the file holds {count} solids ({names}); say which one is to be made, or export it alone")]
     SeveralSolids {
@@ -142,6 +147,32 @@ fn v(a: [f64; 3]) -> DVec3 {
     DVec3::from_array(a)
 }
 
+/// Where the largest opening is that nothing closes; empty if there is none.
+fn openings(raw: &RawModel) -> String {
+    let mut boxes: Vec<Box3> = raw.openings.iter().map(|[a, b]| Box3 { min: v(*a), max: v(*b) }).collect();
+    if boxes.is_empty() {
+        // Of a mesh: edges of one face that hang together.
+        for e in raw.edges.iter().filter(|e| e.open) {
+            let mut here = Box3::of(e.points.iter().map(|k| v(raw.vertices[*k as usize])));
+            boxes.retain(|b| {
+                let apart = !b.grown(1e-6).meets(&here);
+                if !apart {
+                    here = here.joined(b);
+                }
+                apart
+            });
+            boxes.push(here);
+        }
+    }
+    let Some(b) = boxes.iter().max_by(|a, b| a.size().length().total_cmp(&b.size().length())) else {
+        return String::new();
+    };
+    let (s, at) = (b.size(), (b.min + b.max) / 2.0);
+    let more = if boxes.len() > 1 { format!("{} openings, the largest", boxes.len()) } else { "an opening".into() };
+    let [x, y, z] = [at.x, at.y, at.z].map(|c| if c.abs() < 0.05 { 0.0 } else { c });
+    format!("{more} {:.1} × {:.1} × {:.1} mm around X {x:.1} Y {y:.1} Z {z:.1}", s.x, s.y, s.z)
+}
+
 impl Part {
     /// The file's other solids that stand beside it while it is machined.
     pub fn staying(&self) -> impl Iterator<Item = &Neighbour> {
@@ -161,7 +192,8 @@ impl Part {
     pub fn from_model(model: &Model, reading: &Reading) -> Result<Part, PartError> {
         let raw = &model.raw;
         if raw.solids.is_empty() {
-            return Err(PartError::NoSolid);
+            let open = openings(raw);
+            return Err(if open.is_empty() { PartError::NoSolid } else { PartError::Gaping(open) });
         }
         let by_volume = |a: &usize, b: &usize| raw.solids[*a].volume.total_cmp(&raw.solids[*b].volume).then(b.cmp(a));
         let largest = (0..raw.solids.len()).max_by(by_volume).unwrap_or(0);
@@ -183,7 +215,9 @@ impl Part {
         let open =
             raw.edges.iter().filter(|e| e.open && raw.faces[e.faces[0] as usize].solid as usize == solid).count();
         if open > 0 {
-            return Err(PartError::Open(format!("{open} edges have one face only")));
+            let where_ = openings(raw);
+            let where_ = if where_.is_empty() { String::new() } else { format!("; {where_}") };
+            return Err(PartError::Open(format!("{open} edges have one face only{where_}")));
         }
         let bare = mine.iter().filter(|&&k| raw.faces[k].triangle_count == 0 && raw.faces[k].area > 1e-6).count();
         if bare > 0 {

@@ -57,7 +57,7 @@ pub fn sheet_key(model: &str, shop: &Shop, title: &str, settled: &Settled) -> St
 
 /// Name under which a model lies as it was read. The number is that of the form in which it lies.
 pub fn read_name(sha: &str) -> String {
-    format!("read3-{sha}")
+    format!("read4-{sha}")
 }
 
 /// Hash of the file that a job is about: its newest revision's.
