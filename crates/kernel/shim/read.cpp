@@ -210,6 +210,41 @@ void curvature(const BRepAdaptor_Surface &surface, const Handle(Poly_Triangulati
   }
 }
 
+// How far the surface is from the triangles, measured at their middles and the middles of their sides, mm: the mesher's word is not always kept.
+double sag(const BRepAdaptor_Surface &surface, const Handle(Poly_Triangulation) &t, const TopLoc_Location &loc) {
+  if (t.IsNull() || !t->HasUVNodes() || surface.GetType() == GeomAbs_Plane) return 0.0;
+  double worst = 0.0;
+  const int step = std::max(1, t->NbTriangles() / 20000);
+  for (int k = 1; k <= t->NbTriangles(); k += step) {
+    int n[3];
+    t->Triangle(k).Get(n[0], n[1], n[2]);
+    gp_XYZ p[3];
+    gp_XY uv[3];
+    bool pole[3];
+    for (int i = 0; i < 3; ++i) {
+      p[i] = t->Node(n[i]).Transformed(loc.Transformation()).XYZ();
+      uv[i] = t->UVNode(n[i]).XY();
+      // At the tip of a cone one parameter means nothing, nor does the middle between it and another.
+      gp_Pnt at;
+      gp_Vec du, dv;
+      surface.D1(uv[i].X(), uv[i].Y(), at, du, dv);
+      pole[i] = std::min(du.Magnitude(), dv.Magnitude()) < 1e-6 * std::max(du.Magnitude(), dv.Magnitude());
+    }
+    gp_XYZ normal = (p[1] - p[0]).Crossed(p[2] - p[0]);
+    const double size = normal.Modulus();
+    // Slivers have no plane to speak of.
+    const double longest = std::max({(p[1] - p[0]).Modulus(), (p[2] - p[1]).Modulus(), (p[0] - p[2]).Modulus()});
+    if (size < 1e-3 * longest * longest || size < 1e-12) continue;
+    normal /= size;
+    for (int i = 0; i < 4; ++i) {
+      if (i == 3 ? pole[0] || pole[1] || pole[2] : pole[i] || pole[(i + 1) % 3]) continue;
+      const gp_XY at = i == 3 ? (uv[0] + uv[1] + uv[2]) / 3.0 : (uv[i] + uv[(i + 1) % 3]) / 2.0;
+      worst = std::max(worst, std::abs((surface.Value(at.X(), at.Y()).XYZ() - p[0]).Dot(normal)));
+    }
+  }
+  return worst;
+}
+
 struct Union {
   std::vector<uint32_t> parent;
   uint32_t find(uint32_t a) {
@@ -377,6 +412,7 @@ void describe(const TopoDS_Shape &read, const Notes &notes, double chord_mm, dou
     TopLoc_Location loc;
     Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(face, loc);
     f.cap = closed.caps.count(face.TShape().get()) > 0;
+    out.chord = std::max(out.chord, sag(surface, t, loc));
     if (f.kind == 9) curvature(surface, t, face.Orientation() == TopAbs_REVERSED, f);
     if (!t.IsNull())
       for (int k = 1; k <= t->NbTriangles(); ++k) {
@@ -443,10 +479,10 @@ RawModel read_step(rust::Str path, double chord_mm, double angle_rad, Care care)
   return out;
 }
 
-RawModel read_solid(const Solid &solid, double chord_mm, double angle_rad) {
+RawModel read_solid(const Solid &solid, double chord_mm, double angle_rad, bool sturdy) {
   RawModel out{};
   // A copy without the triangles that an earlier reading may have left.
-  describe(BRepBuilderAPI_Copy(solid.shape, Standard_True, Standard_False).Shape(), Notes{}, chord_mm, angle_rad, Care{false, true, false}, out);
+  describe(BRepBuilderAPI_Copy(solid.shape, Standard_True, Standard_False).Shape(), Notes{}, chord_mm, angle_rad, Care{false, true, sturdy}, out);
   return out;
 }
 } // namespace goldchip

@@ -109,7 +109,7 @@ pub(crate) mod ffi {
         fn as_splines(a: &Solid) -> Result<UniquePtr<Solid>>;
         fn without_faces(a: &Solid, box_min: [f64; 3], box_max: [f64; 3]) -> Result<UniquePtr<Solid>>;
         fn volume(a: &Solid) -> f64;
-        fn read_solid(a: &Solid, chord_mm: f64, angle_rad: f64) -> Result<RawModel>;
+        fn read_solid(a: &Solid, chord_mm: f64, angle_rad: f64, sturdy: bool) -> Result<RawModel>;
         fn write_step(a: &Solid, path: &str) -> Result<()>;
     }
 }

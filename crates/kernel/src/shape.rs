@@ -116,8 +116,10 @@ impl Shape {
     }
     /// The same description that a file's reading gives.
     pub fn read(&self, meshing: &Meshing) -> Result<RawModel, ModelError> {
-        let m = ffi::read_solid(&self.0, meshing.chord_mm, meshing.angle_rad)?;
-        Ok(RawModel::from_ffi(m, "modelled".into()))
+        let read = |sturdy| ffi::read_solid(&self.0, meshing.chord_mm, meshing.angle_rad, sturdy);
+        let quick = RawModel::from_ffi(read(false)?, "modelled".into());
+        // The quick triangulation is wrong once in some hundred faces; the other is asked when the volumes disagree.
+        Ok(if quick.holds() { quick } else { RawModel::from_ffi(read(true)?, "modelled".into()) })
     }
     /// Write as STEP AP214, mm.
     pub fn write_step(&self, path: &Path) -> Result<(), ModelError> {

@@ -40,6 +40,9 @@ fn sound(m: &RawModel) {
         at += f.triangle_count;
     }
     assert_eq!(at as usize, m.triangles.len());
+    for f in &m.faces {
+        assert!((m.mesh_area(f) / f.area - 1.0).abs() < 5e-3, "{} {}", m.mesh_area(f), f.area);
+    }
     for (k, s) in m.solids.iter().enumerate() {
         let meshed = m.mesh_volume(k as u32);
         assert!((meshed / s.volume - 1.0).abs() < 5e-3, "{meshed} {}", s.volume);
