@@ -616,6 +616,7 @@ fn append(out: &mut RawModel, name: &str, body: &Mesh, faces: &Faces, own: usize
             curvature: [0.0; 2],
             samples: Vec::new(),
             recognised: None,
+            sag: None,
             cap: of_face[k].iter().any(|&t| t >= own),
             first_triangle,
             triangle_count: of_face[k].len() as u32,

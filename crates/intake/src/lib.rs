@@ -8,6 +8,7 @@
 
 mod canonical;
 mod drawing;
+mod finer;
 mod fit;
 mod guard;
 mod out;
@@ -130,6 +131,7 @@ pub fn read_here(file: &Path, reading: &Reading, meshing: &Meshing) -> Result<Mo
                 format!("the STEP file could not be read: {why}; open it where it was made and export it again")
             })?;
             canonical::recognise(&mut raw);
+            finer::measured(&mut raw, meshing.chord_mm);
             raw
         }
         Format::Stl => {

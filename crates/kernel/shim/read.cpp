@@ -212,7 +212,8 @@ void curvature(const BRepAdaptor_Surface &surface, const Handle(Poly_Triangulati
 
 // How far the surface is from the triangles, measured at their middles and the middles of their sides, mm: the mesher's word is not always kept.
 double sag(const BRepAdaptor_Surface &surface, const Handle(Poly_Triangulation) &t, const TopLoc_Location &loc) {
-  if (t.IsNull() || !t->HasUVNodes() || surface.GetType() == GeomAbs_Plane) return 0.0;
+  if (surface.GetType() == GeomAbs_Plane) return 0.0;
+  if (t.IsNull() || !t->HasUVNodes()) return -1.0;
   double worst = 0.0;
   const int step = std::max(1, t->NbTriangles() / 20000);
   for (int k = 1; k <= t->NbTriangles(); k += step) {
@@ -412,7 +413,7 @@ void describe(const TopoDS_Shape &read, const Notes &notes, double chord_mm, dou
     TopLoc_Location loc;
     Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(face, loc);
     f.cap = closed.caps.count(face.TShape().get()) > 0;
-    out.chord = std::max(out.chord, sag(surface, t, loc));
+    f.sag = sag(surface, t, loc);
     if (f.kind == 9) curvature(surface, t, face.Orientation() == TopAbs_REVERSED, f);
     if (!t.IsNull())
       for (int k = 1; k <= t->NbTriangles(); ++k) {

@@ -22,6 +22,8 @@ pub(crate) mod ffi {
         samples: Vec<f64>,
         /// It was not in the file: it closes an opening.
         cap: bool,
+        /// Distance between triangles and surface as measured, mm; less than nothing where it was not.
+        sag: f64,
         first_triangle: u32,
         triangle_count: u32,
     }

@@ -41,6 +41,8 @@ pub struct RawFace {
     pub recognised: Option<f64>,
     /// It was not in the file: it closes an opening.
     pub cap: bool,
+    /// Largest distance between its triangles and its surface as measured, mm; none where it was not.
+    pub sag: Option<f64>,
     /// First triangle.
     pub first_triangle: u32,
     /// Number of triangles.
@@ -142,7 +144,7 @@ impl RawModel {
             valid: m.valid,
             length_units: m.length_units,
             lax: m.lax,
-            chord_error: m.chord,
+            chord_error: m.faces.iter().map(|f| f.sag).fold(m.chord, f64::max),
             sewn: m.sewn,
             openings: m.openings.chunks_exact(6).map(|c| [[c[0], c[1], c[2]], [c[3], c[4], c[5]]]).collect(),
             fitted: None,
@@ -162,6 +164,7 @@ impl RawModel {
                     samples: f.samples.chunks_exact(6).map(|c| [[c[0], c[1], c[2]], [c[3], c[4], c[5]]]).collect(),
                     recognised: None,
                     cap: f.cap,
+                    sag: Some(f.sag).filter(|s| *s >= 0.0),
                     first_triangle: f.first_triangle,
                     triangle_count: f.triangle_count,
                 })
