@@ -1,10 +1,11 @@
 //! Order of operations: what each needs to have gone before, and a person's changes of order.
 
 use crate::op::{OpKind, Operation};
-use geom::{DVec2, DVec3};
+use geom::DVec2;
 use path::motion::Move;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
+use std::f64::consts::TAU;
 use ts_rs::TS;
 
 /// One operation needs another before it.
@@ -19,29 +20,85 @@ pub struct Need {
 /// A path (of a cutter's middle) this near a hole may cut the wall beside it, mm.
 const BESIDE: f64 = 15.0;
 
+/// Side of the cells in which it is kept where a cutter has been, mm.
+const CELL: f64 = 2.0;
+
 struct Reach {
     min: DVec2,
     max: DVec2,
     holes: Vec<DVec2>,
+    /// Cells that the cutter's disc touches.
+    cells: HashSet<(i32, i32)>,
+}
+
+impl Reach {
+    /// Do both cut over one place?
+    fn meets(&self, other: &Reach) -> bool {
+        let boxes = self.min.cmple(other.max).all() && other.min.cmple(self.max).all();
+        let (few, many) = if self.cells.len() < other.cells.len() {
+            (&self.cells, &other.cells)
+        } else {
+            (&other.cells, &self.cells)
+        };
+        boxes && few.iter().any(|c| many.contains(c))
+    }
+    fn see(&mut self, p: DVec2, radius: f64) {
+        let r = DVec2::splat(radius);
+        self.min = self.min.min(p - r);
+        self.max = self.max.max(p + r);
+        let cell = |v: f64| (v / CELL).floor() as i32;
+        for i in cell(p.x - radius)..=cell(p.x + radius) {
+            for j in cell(p.y - radius)..=cell(p.y + radius) {
+                let low = DVec2::new(f64::from(i), f64::from(j)) * CELL;
+                if p.distance(p.clamp(low, low + CELL)) <= radius {
+                    self.cells.insert((i, j));
+                }
+            }
+        }
+    }
+}
+
+/// Diameter of a milling operation's cutter, mm; 0 of others.
+fn diameter(o: &Operation) -> f64 {
+    o.mill.as_ref().map_or(0.0, |m| m.rpm.terms.iter().find(|t| t.symbol == "D").map_or(0.0, |t| t.value))
 }
 
 fn reach(op: &Operation) -> Reach {
-    let (mut min, mut max, mut holes) = (DVec2::INFINITY, DVec2::NEG_INFINITY, Vec::new());
-    let mut see = |p: DVec2| {
-        min = min.min(p);
-        max = max.max(p);
-    };
+    let mut out = Reach { min: DVec2::INFINITY, max: DVec2::NEG_INFINITY, holes: Vec::new(), cells: HashSet::new() };
+    let radius = diameter(op) / 2.0;
+    let mut here: Option<DVec2> = None;
     for m in op.path.iter().flat_map(|p| &p.moves) {
         match m {
-            Move::Feed { to, .. } | Move::Arc { to, .. } => see(DVec3::truncate(*to)),
-            Move::Drill { at, .. } => {
-                at.iter().for_each(|&p| see(p));
-                holes.extend(at);
+            Move::Feed { to, .. } => {
+                let to = to.truncate();
+                let from = here.unwrap_or(to);
+                let n = (from.distance(to) / CELL).ceil().max(1.0) as usize;
+                (0..=n).for_each(|k| out.see(from.lerp(to, k as f64 / n as f64), radius));
+                here = Some(to);
             }
-            Move::Rapid { .. } | Move::State { .. } => {}
+            Move::Arc { to, center, ccw, .. } => {
+                let to = to.truncate();
+                let (from, r) = (here.unwrap_or(to) - *center, center.distance(to));
+                let turn = from.angle_to(to - *center).rem_euclid(TAU);
+                // An arc that ends where it began is a whole turn.
+                let turn = if turn < 1e-9 { TAU } else { turn };
+                let turn = if *ccw { turn } else { turn - TAU };
+                let turn = if turn.abs() < 1e-9 { -TAU } else { turn };
+                let n = (turn.abs() * r / CELL).ceil().max(1.0) as usize;
+                for k in 0..=n {
+                    out.see(*center + from.rotate(DVec2::from_angle(turn * k as f64 / n as f64)), radius);
+                }
+                here = Some(to);
+            }
+            Move::Drill { at, .. } => {
+                at.iter().for_each(|&p| out.see(p, radius));
+                out.holes.extend(at);
+            }
+            Move::Rapid { to } => here = Some(to.truncate()),
+            Move::State { .. } => {}
         }
     }
-    Reach { min, max, holes }
+    out
 }
 
 /// The piece an operation belongs to: its id without kind and cutter.
@@ -55,7 +112,7 @@ fn piece(op: &Operation) -> &str {
 
 fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static str> {
     use OpKind::{Chamfer, Drill, Face, Floor, Rough, Spot, Wall};
-    let meet = ra.min.cmple(rb.max).all() && rb.min.cmple(ra.max).all();
+    let meet = ra.meets(rb);
     let near = (ra.min - BESIDE).cmple(rb.max).all() && (rb.min - BESIDE).cmple(ra.max).all();
     let same = piece(a) == piece(b);
     match (a.kind, b.kind) {
@@ -63,7 +120,10 @@ fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static 
         (Rough, Rough) if same => Some("The smaller cutter only takes what the larger left"),
         (Rough, Floor | Wall) if same => Some("Finishing takes a thin skin; the bulk goes first"),
         (Floor, Wall) if same => Some("The wall's lead-in runs over the finished floor"),
-        (Rough, Rough | Floor | Wall | Drill | Spot) if meet && b.top <= a.bottom + 0.2 => {
+        // What a smaller cutter takes out of corners is not in the way of a larger one, which has been above itself.
+        (Rough, Rough | Floor | Wall | Drill | Spot)
+            if meet && b.top <= a.bottom + 0.2 && diameter(a) >= diameter(b) - 1e-9 =>
+        {
             Some("What lies above it goes first")
         }
         (Spot, Drill) if rb.holes.iter().any(|p| ra.holes.iter().any(|q| p.distance(*q) < 0.01)) => {
@@ -82,9 +142,6 @@ fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static 
 /// What each operation needs, in the order given; a later one that is needed counts as well.
 pub fn needs(ops: &[Operation]) -> BTreeMap<String, Vec<Need>> {
     let reaches: Vec<Reach> = ops.iter().map(reach).collect();
-    let diameter = |o: &Operation| {
-        o.mill.as_ref().map_or(0.0, |m| m.rpm.terms.iter().find(|t| t.symbol == "D").map_or(0.0, |t| t.value))
-    };
     let mut out = BTreeMap::new();
     for (j, b) in ops.iter().enumerate() {
         let mut list = Vec::new();

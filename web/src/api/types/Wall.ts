@@ -21,6 +21,6 @@ to: [number, number, number],
  */
 length: number, 
 /**
- * It is as thick all along that length (within 0.2 % and 0.002 mm); otherwise this is its thinnest place.
+ * It is as thick all along that length (within 0.2 % and 0.002 mm), which is at least twice its thickness; otherwise this is its thinnest place.
  */
 even: boolean, };
