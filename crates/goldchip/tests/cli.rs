@@ -271,3 +271,41 @@ fn a_plan_written_by_hand_is_proved() {
     assert_eq!(o.status.code(), Some(2));
     assert!(last_error(&o).contains("right-handed"));
 }
+
+/// Another solid of the file that stays: kept out of, named, kept with the plan, and seen again when the plan is proved from its folder.
+#[test]
+fn what_stays_beside_the_part_is_kept_with_the_plan() {
+    let dir = tempfile::tempdir().unwrap();
+    let latch = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/reading/slit-latch.step");
+    let plan = |out: &Path, more: &[&str]| {
+        let mut args = vec!["plan", path(&latch), "--solid", "1", "--out", path(out)];
+        args.extend(more);
+        goldchip(&args)
+    };
+    let (free, kept) = (dir.path().join("free"), dir.path().join("kept"));
+    let o = plan(&free, &[]);
+    assert_eq!(o.status.code(), Some(0), "{}", String::from_utf8_lossy(&o.stdout));
+    assert_eq!(json(&free.join("plan.json"))["part"]["reading"]["stays"], serde_json::json!([]));
+    // Its pin stands in the hole: there nothing can be cut.
+    let o = plan(&kept, &["--stays", "2"]);
+    let said = String::from_utf8_lossy(&o.stdout).into_owned();
+    assert!(said.contains("stays while the part is machined"), "{said}");
+    assert!(!said.contains("runs into 'solid 2' beside the part"), "planned around it: {said}");
+    assert_eq!(json(&kept.join("plan.json"))["part"]["reading"]["stays"], serde_json::json!([1]));
+    let found = |dir: &Path, kind: &str| {
+        let all = json(&dir.join("proof.json"));
+        all["findings"].as_array().unwrap().iter().filter(|f| f["kind"] == kind).count()
+    };
+    assert!(found(&kept, "beside") == 1 && found(&free, "beside") == 0);
+    // Programs that know nothing of it, with the pin in place, are found out from the folder alone.
+    let mut mixed = json(&free.join("plan.json"));
+    mixed["part"]["reading"]["stays"] = serde_json::json!([1]);
+    std::fs::write(free.join("plan.json"), mixed.to_string()).unwrap();
+    let o = goldchip(&["prove", path(&free)]);
+    assert_eq!(o.status.code(), Some(3), "{}", String::from_utf8_lossy(&o.stdout));
+    assert!(String::from_utf8_lossy(&o.stdout).contains("runs into 'solid 2' beside the part"));
+    assert!(found(&free, "cutter_in_keep_out") > 0);
+    let o = plan(&dir.path().join("bad"), &["--stays", "pin"]);
+    assert_eq!(o.status.code(), Some(2));
+    assert!(last_error(&o).contains("--stays pin is no number; write for example --stays 2"), "{}", last_error(&o));
+}

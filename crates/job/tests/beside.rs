@@ -106,6 +106,19 @@ fn a_holder_is_seen_at_once_though_its_cutter_passes() {
     assert!(!kinds(&proof, Severity::Stop).contains(&"cutter_in_keep_out"), "{:#?}", proof.findings);
 }
 
+/// Far from the block it changes nothing but the height of rapids.
+#[test]
+fn what_stands_far_away_leaves_the_plan_as_it_is() {
+    let far = Shape::block([300.0, 0.0, 0.0], [310.0, 10.0, 40.0]).unwrap();
+    let (dir, shop) = (file(&far), Shop::demo().unwrap());
+    let titles = |stays: bool| -> Vec<String> {
+        planned(&read(&dir, stays), &shop).sides.iter().flat_map(|s| &s.operations).map(|o| o.title.clone()).collect()
+    };
+    let with = titles(true);
+    assert!(with.iter().any(|t| t.starts_with("Face,")), "{with:?}");
+    assert_eq!(with, titles(false));
+}
+
 #[test]
 fn what_stands_where_the_jaws_are_is_told() {
     // A rail along the plate's back, low down where the jaw grips.
@@ -126,5 +139,8 @@ fn a_shadow_grows_by_the_distance_that_is_kept() {
     assert!((view.shadow(20.0).area() - wanted).abs() < 0.02, "{} {wanted}", view.shadow(20.0).area());
     assert!((view.shadow(30.0 + 0.9 * BESIDE).area() - wanted).abs() < 0.02);
     assert!(view.shadow(30.0 + 1.1 * BESIDE).is_empty());
-    assert_eq!((view.beside_top(), view.over_beside()), (Some(30.0), vec![30.0 + BESIDE]));
+    let rect = |a: f64, b: f64| [geom::DVec2::splat(a), geom::DVec2::splat(b)];
+    assert_eq!(view.beside_top(), Some(30.0));
+    assert_eq!(view.over_beside(rect(0.0, 50.0), 16.0), [30.0 + BESIDE]);
+    assert_eq!(view.beside_top_near(rect(-100.0, -90.0), 16.0), None);
 }

@@ -122,10 +122,23 @@ impl<'a> View<'a> {
     pub fn beside_top(&self) -> Option<f64> {
         self.kept.iter().map(|k| k.bounds().max.z).reduce(f64::max)
     }
-    /// Heights at which cutters may pass over flats of what stands beside the part, from the top down, the largest flats only.
-    pub fn over_beside(&self) -> Vec<f64> {
+    /// Numbers of those that come within `reach` of a rectangle, mm.
+    fn near(&self, [low, high]: [DVec2; 2], reach: f64) -> Vec<usize> {
+        let meets = |b: Box3| {
+            let (min, max) = (b.min.truncate(), b.max.truncate());
+            (min - reach).cmple(high).all() && (low - reach).cmple(max).all()
+        };
+        (0..self.kept.len()).filter(|&k| meets(self.kept[k].bounds())).collect()
+    }
+    /// Upper end of those that come within `reach` of a rectangle, mm.
+    pub fn beside_top_near(&self, rect: [DVec2; 2], reach: f64) -> Option<f64> {
+        self.near(rect, reach).into_iter().map(|k| self.kept[k].bounds().max.z).reduce(f64::max)
+    }
+    /// Heights at which cutters may pass over flats of what stands within `reach` of a rectangle, from the top down, the largest flats only.
+    pub fn over_beside(&self, rect: [DVec2; 2], reach: f64) -> Vec<f64> {
+        let near = self.near(rect, reach);
         let mut flats: Vec<(f64, f64)> = Vec::new();
-        for o in self.part.staying() {
+        for (k, o) in self.part.staying().enumerate().filter(|(k, _)| near.contains(k)) {
             for f in &o.faces {
                 if let Surface::Plane { normal, .. } = f.surface
                     && self.dir(normal).z > 1.0 - 1e-7
@@ -133,8 +146,8 @@ impl<'a> View<'a> {
                     flats.push((f.area, self.from_part.bounds(&f.bounds).max.z + BESIDE));
                 }
             }
+            flats.push((f64::INFINITY, self.kept[k].bounds().max.z + BESIDE));
         }
-        flats.extend(self.kept.iter().map(|k| (f64::INFINITY, k.bounds().max.z + BESIDE)));
         flats.sort_by(|a, b| b.0.total_cmp(&a.0));
         let mut z: Vec<f64> = flats.into_iter().take(12).map(|f| f.1).collect();
         z.sort_by(|a, b| b.total_cmp(a));

@@ -5,7 +5,7 @@ use crate::op::OpKind;
 use crate::setup::{FINISH_BEND, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work, place_key};
 use crate::tools::{end_mills, finisher, local_top, roughers};
 use cutting::{MillTask, mill};
-use geom::{DVec3, Region};
+use geom::{DVec2, DVec3, Region};
 use part::{Hole, OFF_FLOOR};
 use path::Feeds;
 use path::profile::{Walls, finish_walls};
@@ -15,6 +15,8 @@ use reason::{Finding, Place, Severity, Term};
 use shop::tool::Tool;
 use std::f64::consts::FRAC_PI_2;
 
+/// Cutters work this far beyond the block, mm.
+const ARENA: f64 = 16.0;
 /// Polygons of finishing: worst distance from the true offset, mm.
 const FINE: f64 = 0.0006;
 /// Polygons of roughing, mm.
@@ -90,7 +92,8 @@ impl Work<'_, '_> {
             }
         }
         // And down to what stands beside the part, over which they must stay.
-        for over in view.over_beside() {
+        let rect = self.block.bounds().map_or([DVec2::ZERO; 2], |(low, high)| [low, high]);
+        for over in view.over_beside(rect, ARENA) {
             if z.iter().all(|f| (f - over).abs() > 1e-3) {
                 z.push(over);
             }
@@ -112,7 +115,7 @@ impl Work<'_, '_> {
             piece: Region,
             goal: Region,
         }
-        let arena = self.block.grown(16.0, COARSE);
+        let arena = self.block.grown(ARENA, COARSE);
         let mut open: Vec<Open> = Vec::new();
         let mut high = self.top;
         for low in self.ends() {

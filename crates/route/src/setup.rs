@@ -79,7 +79,9 @@ pub fn plan_side(side: &Side) -> SetupRoute {
     let block = Region::union_all(stock.parts().map(|p| p.2));
     let mut top = side.view.bounds.max.z;
     // Rows of a face mill pass over everything; where something stands in their way the top is a floor like others, cut around it.
-    if beside_top > top - BESIDE {
+    let widest = side.shop.crib.iter().map(|t| t.diameter_mm).fold(0.0, f64::max);
+    let in_the_way = block.bounds().and_then(|(low, high)| side.view.beside_top_near([low, high], widest + BESIDE));
+    if in_the_way.is_some_and(|z| z > top - BESIDE) {
         top = top.max(stock.top());
     }
     let mut w = Work { side, stock, ops: vec![], full: vec![], named: vec![], floors, top, clear_z, block };
