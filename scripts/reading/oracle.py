@@ -15,14 +15,13 @@ for path in sys.argv[1:]:
         print(json.dumps({"file": path, "error": "not read"})); continue
     r.TransferRoots()
     s = r.OneShape()
-    out = {"file": path, "solids": 0, "volume": 0.0, "area": 0.0, "faces": 0, "kinds": {}}
+    out = {"file": path, "solids": 0, "volume": 0.0, "volumes": [], "area": 0.0, "faces": 0, "kinds": {}}
     e = TopExp_Explorer(s, TopAbs_SOLID)
     while e.More():
         g = GProp_GProps(); BRepGProp.VolumeProperties_s(e.Current(), g)
-        # The plain integral is some per cent off on helical splines; the adaptive one (relative error 1e-6) is taken where they disagree.
+        # The plain integral is off on some splines (1.3 per cent on a thread); the adaptive one has a relative error of 1e-6. Both are told.
         fine = GProp_GProps(); BRepGProp.VolumeProperties_s(e.Current(), fine, 1e-6, False, False)
-        volume = g.Mass() if abs(g.Mass() - fine.Mass()) < 1e-3 * abs(g.Mass()) else fine.Mass()
-        out["volume"] += volume; out["solids"] += 1
+        out["volume"] += g.Mass(); out["volumes"].append([g.Mass(), fine.Mass()]); out["solids"] += 1
         f = TopExp_Explorer(e.Current(), TopAbs_FACE)
         while f.More():
             face = TopoDS.Face_s(f.Current()) if hasattr(TopoDS, "Face_s") else TopoDS.Face(f.Current())

@@ -239,7 +239,7 @@ export function PartTicket() {
           <tbody>
             {shown.flatMap((g) => {
               const why = up === null || sort === 'relation' ? null : left(g, up);
-              const h = hardest(g.first);
+              const h = hardest(g.first, units);
               const hard = (h !== null && h.share >= 1) || why !== null;
               const row = (
                 <tr

@@ -19,6 +19,7 @@ describe('features', () => {
     expect(hardest({ hard: [] })).toBeNull();
     const both = [h('depth ÷ diameter', 5, '×', 10), h('corner radius', 1, 'mm', 2)];
     expect(hardest({ hard: both })).toMatchObject({ share: 2, text: 'corner radius 1.00 mm' });
+    expect(hardest({ hard: both }, 'inch')?.text).toBe('corner radius 0.0394 in');
     expect(sectionOf('wall')).toBe('relation');
     expect(sectionOf('hole')).toBe('cut');
   });

@@ -1,4 +1,5 @@
 /** Features that are the same but for their place stand in one row. */
+import { say, type Units } from '../../model/units';
 import type { Feature, FeatureKind } from '../../api/types';
 
 export interface Group {
@@ -45,12 +46,20 @@ export function grouped(list: readonly Feature[]): Group[] {
 }
 
 /** The reason that makes a feature hard, the gravest first, with its share of the limit. */
-export function hardest(f: Pick<Feature, 'hard'>): { share: number; text: string; why: string } | null {
+export function hardest(
+  f: Pick<Feature, 'hard'>,
+  units: Units = 'mm',
+): { share: number; text: string; why: string } | null {
   let best: { share: number; text: string; why: string } | null = null;
   for (const h of f.hard) {
     const share = h.unit === 'mm' ? h.limit / Math.max(h.value, 1e-3) : h.value / h.limit;
     if (best && best.share >= share) continue;
-    const value = h.unit === '' ? '' : `${h.value.toFixed(h.unit === '×' ? 1 : 2)} ${h.unit}`;
+    const value =
+      h.unit === ''
+        ? ''
+        : h.unit === 'mm' && units === 'inch'
+          ? say(h.value, 'mm', units)
+          : `${h.value.toFixed(h.unit === '×' ? 1 : 2)} ${h.unit}`;
     best = { share, text: `${h.what} ${value}`.trim(), why: h.why };
   }
   return best;
