@@ -225,6 +225,8 @@ double sag(const BRepAdaptor_Surface &surface, const Handle(Poly_Triangulation) 
     for (int i = 0; i < 3; ++i) {
       p[i] = t->Node(n[i]).Transformed(loc.Transformation()).XYZ();
       uv[i] = t->UVNode(n[i]).XY();
+      pole[i] = false;
+      if (surface.GetType() == GeomAbs_Cylinder || surface.GetType() == GeomAbs_Torus) continue;
       // At the tip of a cone one parameter means nothing, nor does the middle between it and another.
       gp_Pnt at;
       gp_Vec du, dv;

@@ -147,8 +147,8 @@ fn v(a: [f64; 3]) -> DVec3 {
     DVec3::from_array(a)
 }
 
-/// Where the largest opening is that nothing closes; empty if there is none.
-fn openings(raw: &RawModel) -> String {
+/// Where the largest opening is that nothing closes, with all lengths times `put`; empty if there is none.
+fn openings(raw: &RawModel, put: f64) -> String {
     let mut boxes: Vec<Box3> = raw.openings.iter().map(|[a, b]| Box3 { min: v(*a), max: v(*b) }).collect();
     if boxes.is_empty() {
         // Of a mesh: edges of one face that hang together.
@@ -167,7 +167,7 @@ fn openings(raw: &RawModel) -> String {
     let Some(b) = boxes.iter().max_by(|a, b| a.size().length().total_cmp(&b.size().length())) else {
         return String::new();
     };
-    let (s, at) = (b.size(), (b.min + b.max) / 2.0);
+    let (s, at) = (b.size() * put, (b.min + b.max) / 2.0 * put);
     let more = if boxes.len() > 1 { format!("{} openings, the largest", boxes.len()) } else { "an opening".into() };
     let [x, y, z] = [at.x, at.y, at.z].map(|c| if c.abs() < 0.05 { 0.0 } else { c });
     format!("{more} {:.1} × {:.1} × {:.1} mm around X {x:.1} Y {y:.1} Z {z:.1}", s.x, s.y, s.z)
@@ -191,17 +191,6 @@ impl Part {
     /// From a file as read and what a person said of it. Of several solids the largest is proposed.
     pub fn from_model(model: &Model, reading: &Reading) -> Result<Part, PartError> {
         let raw = &model.raw;
-        if raw.solids.is_empty() {
-            let open = openings(raw);
-            return Err(if open.is_empty() { PartError::NoSolid } else { PartError::Gaping(open) });
-        }
-        let by_volume = |a: &usize, b: &usize| raw.solids[*a].volume.total_cmp(&raw.solids[*b].volume).then(b.cmp(a));
-        let largest = (0..raw.solids.len()).max_by(by_volume).unwrap_or(0);
-        let solid = match reading.solid {
-            Some(k) if (k as usize) < raw.solids.len() => k as usize,
-            Some(k) => return Err(PartError::NoSuchSolid(k)),
-            None => largest,
-        };
         // A drawing is scaled before it is extruded.
         let (scale, put) = match &model.drawing {
             Some(d) => (d.scale, 1.0),
@@ -211,11 +200,22 @@ impl Part {
                 (factor, factor)
             }
         };
+        if raw.solids.is_empty() {
+            let open = openings(raw, put);
+            return Err(if open.is_empty() { PartError::NoSolid } else { PartError::Gaping(open) });
+        }
+        let by_volume = |a: &usize, b: &usize| raw.solids[*a].volume.total_cmp(&raw.solids[*b].volume).then(b.cmp(a));
+        let largest = (0..raw.solids.len()).max_by(by_volume).unwrap_or(0);
+        let solid = match reading.solid {
+            Some(k) if (k as usize) < raw.solids.len() => k as usize,
+            Some(k) => return Err(PartError::NoSuchSolid(k)),
+            None => largest,
+        };
         let mine: Vec<usize> = (0..raw.faces.len()).filter(|&k| raw.faces[k].solid as usize == solid).collect();
         let open =
             raw.edges.iter().filter(|e| e.open && raw.faces[e.faces[0] as usize].solid as usize == solid).count();
         if open > 0 {
-            let where_ = openings(raw);
+            let where_ = openings(raw, put);
             let where_ = if where_.is_empty() { String::new() } else { format!("; {where_}") };
             return Err(PartError::Open(format!("{open} edges have one face only{where_}")));
         }

@@ -8,6 +8,7 @@ mod compare;
 mod cut;
 mod dexel;
 mod history;
+mod keep_out;
 mod loose;
 mod run;
 mod sweep;

@@ -2,10 +2,11 @@
 
 use crate::cut::{self, Tops};
 use crate::dexel::{Field, Stock};
+use crate::keep_out::{self, Beside};
 use crate::loose::{self, Piece};
 use crate::sweep::{Sweep, Track};
-use crate::{KeepOut, Limits, SetupInput, Standing};
-use geom::{Box3, DVec2, DVec3, Placement, RayGrid};
+use crate::{Limits, SetupInput, Standing};
+use geom::{Box3, DVec2, DVec3, Placement};
 use program::{Step, StepKind};
 use reason::{Finding, Place, Severity};
 use shop::tool::{Tool, ToolKind};
@@ -14,7 +15,7 @@ use std::collections::BTreeMap;
 /// A rapid may graze a face by rounding; deeper than this it is in the stock, mm.
 const GRAZE: f64 = 0.003;
 /// Shank and holder as well.
-const TOUCH: f64 = 0.01;
+pub(crate) const TOUCH: f64 = 0.01;
 /// Smaller pieces are flakes of the grid, mm³.
 const FLAKE: f64 = 1.0;
 
@@ -32,7 +33,7 @@ pub(crate) struct Outcome {
 
 /// Gathers like findings: the first line, how often, the worst, all places.
 #[derive(Default)]
-struct Gather {
+pub(crate) struct Gather {
     seen: BTreeMap<(String, u32, String), Item>,
 }
 
@@ -47,7 +48,7 @@ struct Item {
 }
 
 impl Gather {
-    fn add(
+    pub(crate) fn add(
         &mut self,
         key: (&str, u32, &str),
         severity: Severity,
@@ -90,7 +91,7 @@ impl Gather {
     }
 }
 
-fn times(n: usize) -> String {
+pub(crate) fn times(n: usize) -> String {
     if n == 1 { String::new() } else { format!(", {n} times") }
 }
 
@@ -257,7 +258,7 @@ pub(crate) fn run(
                     );
                 }
             }
-            check_keep_outs(&s, tool, step, &input.keep_out, &mut gather, &input.part_from_work);
+            keep_out::check(&s, tool, step, &input.keep_out, &mut gather, &input.part_from_work);
             for b in &mut beside {
                 b.check(&s, tool, step, &mut gather, &input.part_from_work);
             }
@@ -328,7 +329,7 @@ pub(crate) fn run(
     }
 }
 
-fn to_place(part_from_work: &Placement, b: &Box3) -> Place {
+pub(crate) fn to_place(part_from_work: &Placement, b: &Box3) -> Place {
     let q = part_from_work.bounds(b);
     Place::new(q.min, q.max)
 }
@@ -502,145 +503,6 @@ fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather,
     }
 }
 
-/// Smallest distance between a segment and a rectangle in the plane.
-fn segment_rect(a: DVec2, b: DVec2, lo: DVec2, hi: DVec2) -> f64 {
-    let point = |p: DVec2| (p - p.clamp(lo, hi)).length();
-    let d = b - a;
-    let seg = |p: DVec2| {
-        let l2 = d.length_squared();
-        let t = if l2 > 0.0 { ((p - a).dot(d) / l2).clamp(0.0, 1.0) } else { 0.0 };
-        p.distance(a + d * t)
-    };
-    let corners = [lo, DVec2::new(hi.x, lo.y), hi, DVec2::new(lo.x, hi.y)];
-    // Does the segment pass through the rectangle?
-    let (mut t0, mut t1) = (0.0_f64, 1.0_f64);
-    let mut outside = false;
-    for k in 0..2 {
-        if d[k].abs() < 1e-15 {
-            outside |= a[k] < lo[k] || a[k] > hi[k];
-        } else {
-            let (p, q) = ((lo[k] - a[k]) / d[k], (hi[k] - a[k]) / d[k]);
-            t0 = t0.max(p.min(q));
-            t1 = t1.min(p.max(q));
-        }
-    }
-    if !outside && t0 <= t1 {
-        return 0.0;
-    }
-    corners.into_iter().map(seg).fold(point(a).min(point(b)), f64::min)
-}
-
-fn check_keep_outs(
-    s: &Sweep,
-    tool: &Tool,
-    step: &Step,
-    keep_out: &[KeepOut],
-    gather: &mut Gather,
-    part_from_work: &Placement,
-) {
-    if keep_out.is_empty() {
-        return;
-    }
-    let mut bodies = vec![("cutter", tool.radius(), 0.0, tool.flute_length_mm)];
-    for (r, from, to) in tool.dead_body() {
-        bodies.push((if from >= tool.stickout_mm - 1e-9 { "holder" } else { "shank" }, r, from, to));
-    }
-    let (lo, hi) = s.bounds2();
-    for k in keep_out {
-        for &(name, r, from, to) in &bodies {
-            if s.z_min() + from >= k.max.z - 1e-6 || s.z_max() + to <= k.min.z + 1e-6 {
-                continue;
-            }
-            if lo.x - r >= k.max.x || hi.x + r <= k.min.x || lo.y - r >= k.max.y || hi.y + r <= k.min.y {
-                continue;
-            }
-            let n = if matches!(s.track, Track::Arc { .. }) || !s.level() {
-                (s.length2() / 0.5).max((s.z1 - s.z0).abs() / 0.5).ceil().clamp(1.0, 4000.0) as usize
-            } else {
-                1
-            };
-            for i in 0..n {
-                let (t0, t1) = (i as f64 / n as f64, (i + 1) as f64 / n as f64);
-                let (z0, z1) = (s.z(t0).min(s.z(t1)), s.z(t0).max(s.z(t1)));
-                if z0 + from >= k.max.z - 1e-6 || z1 + to <= k.min.z + 1e-6 {
-                    continue;
-                }
-                let (a, b) = (s.point(t0), s.point(t1));
-                let d = segment_rect(a, b, k.min.truncate(), k.max.truncate());
-                // A cutter's point is narrower low down.
-                let reach = if name == "cutter" { tool.radius_at((k.max.z - z0).max(0.0)).min(r) } else { r };
-                if d < reach - 1e-4 {
-                    let (kind, label, t, deep) = (format!("{name}_in_keep_out"), k.name.clone(), step.tool, reach - d);
-                    let around = Box3 {
-                        min: (a.min(b) - DVec2::splat(r)).max(k.min.truncate()).extend((z0 + from).max(k.min.z)),
-                        max: (a.max(b) + DVec2::splat(r)).min(k.max.truncate()).extend((z1 + to).min(k.max.z)),
-                    };
-                    let severity = Severity::Stop;
-                    gather.add(
-                        (&kind, t, &k.name),
-                        severity,
-                        step.line,
-                        deep,
-                        Some(to_place(part_from_work, &around)),
-                        move |w, c| format!("The {name} of T{t} runs into the {label} by {w:.2} mm{}", times(c)),
-                        "Raise the part, move what holds it, or take the cut from another side.",
-                    );
-                    break;
-                }
-            }
-        }
-    }
-}
-
-/// A solid beside the part as columns: what a cutter would take from it, and what a shank or a holder meets.
-struct Beside {
-    name: String,
-    field: Field,
-    tops: Tops,
-    bounds: Box3,
-}
-
-impl Beside {
-    fn new(s: &Standing, work_from_part: &Placement) -> Beside {
-        let mesh = s.mesh.placed(work_from_part);
-        let bounds = mesh.bounds();
-        let size = bounds.size();
-        let pitch = (size.x * size.y / 60_000.0).sqrt().clamp(0.05, 0.5);
-        let field = Field::of_mesh(RayGrid::covering(2, &bounds, pitch), &mesh);
-        Beside { name: s.name.clone(), tops: Tops::new(&field), field, bounds }
-    }
-
-    fn check(&mut self, s: &Sweep, tool: &Tool, step: &Step, gather: &mut Gather, part_from_work: &Placement) {
-        if s.z_min() >= self.bounds.max.z {
-            return;
-        }
-        let mut met = |body: &str, deep: f64, b: &Box3| {
-            let (kind, t, name) = (format!("{body}_in_keep_out"), step.tool, self.name.clone());
-            let body = body.to_string();
-            gather.add(
-                (&kind, t, &self.name),
-                Severity::Stop,
-                step.line,
-                deep,
-                Some(to_place(part_from_work, b)),
-                move |w, c| format!("The {body} of T{t} runs into '{name}' beside the part, {w:.2} mm of it{}", times(c)),
-                "It stands there while the part is machined (Part ticket): take it away, use a longer stick-out, or cut from another side.",
-            );
-        };
-        let t = cut::cut(&mut self.field, s, tool);
-        if t.longest > TOUCH {
-            met("cutter", t.longest, &t.bounds);
-        }
-        for (r, from, to) in tool.dead_body() {
-            if let Some((deep, b)) = self.tops.meets(&self.field, s, r - TOUCH, from, to)
-                && deep > TOUCH
-            {
-                met(if from >= tool.stickout_mm - 1e-9 { "holder" } else { "shank" }, deep, &b);
-            }
-        }
-    }
-}
-
 /// When to look for pieces that came apart.
 #[derive(Default)]
 struct LooseWatch {
@@ -707,17 +569,6 @@ mod tests {
         assert_eq!(stated_limit("STEP 3: ROUGH OUTLINE, ENGAGEMENT TO 60 DEG"), Some(Some(60f64.to_radians())));
         assert_eq!(stated_limit("STEP 4: DRILL"), Some(None));
         assert_eq!(stated_limit("LOAD THE PART"), None);
-    }
-
-    #[test]
-    fn segments_and_rectangles() {
-        let v = DVec2::new;
-        let (lo, hi) = (v(0.0, 0.0), v(10.0, 5.0));
-        assert_eq!(segment_rect(v(-5.0, 2.0), v(15.0, 2.0), lo, hi), 0.0);
-        assert_eq!(segment_rect(v(2.0, 2.0), v(3.0, 3.0), lo, hi), 0.0);
-        assert_eq!(segment_rect(v(-5.0, 8.0), v(15.0, 8.0), lo, hi), 3.0);
-        assert!((segment_rect(v(13.0, 9.0), v(20.0, 20.0), lo, hi) - 5.0).abs() < 1e-12);
-        assert!((segment_rect(v(-4.0, 4.0), v(4.0, -4.0), v(3.0, 3.0), v(6.0, 6.0)) - 18f64.sqrt()).abs() < 1e-9);
     }
 
     #[test]
