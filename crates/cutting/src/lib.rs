@@ -7,5 +7,5 @@ pub mod formula;
 mod propose;
 mod window;
 
-pub use propose::{DrillData, MillData, MillTask, drill, mill};
+pub use propose::{DrillData, MillData, MillTask, THE_TASK, drill, mill};
 pub use window::{Curve, Window, follow, window};

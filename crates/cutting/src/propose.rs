@@ -16,6 +16,9 @@ const BOLDNESS: f64 = 0.7;
 /// Sharp cutters rub below about this chip thickness, mm (1 to 2 edge radii of 5 µm; common practice).
 pub(crate) const EDGE_CHIP: f64 = 0.007;
 
+/// Name of the bound of a depth that nothing but the work itself limits.
+pub const THE_TASK: &str = "the task";
+
 /// Modulus of a cutter, N/mm².
 pub(crate) fn modulus(tool: &Tool) -> f64 {
     if tool.carbide { CARBIDE } else { HSS }
@@ -135,10 +138,10 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
     let ap = least(
         "mm",
         vec![
-            b("the task", task.depth),
+            b(THE_TASK, task.depth),
             b("flute length", tool.flute_length_mm),
-            b("usable power", machine.usable_kw() / power_mm),
-            b("torque", machine.torque_nm / torque_mm),
+            b("usable power", machine.usable_kw(rpm.value) / power_mm),
+            b("torque", machine.usable_nm(rpm.value) / torque_mm),
             b("deflection", task.bend / bend_mm),
         ],
         vec![
@@ -151,7 +154,7 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
                 "N/mm²",
             ),
             Term::new("P/ap", "power per mm of depth", power_mm, "kW/mm"),
-            Term::new("P usable", "usable power", machine.usable_kw(), "kW"),
+            Term::new("P usable", "usable power at that speed", machine.usable_kw(rpm.value), "kW"),
             Term::new("bend/ap", "bending per mm of depth", bend_mm, "mm/mm"),
         ],
         &format!(
@@ -206,12 +209,12 @@ pub fn drill(tool: &Tool, depth: f64, m: &Material, machine: &Machine) -> DrillD
     // Torque grows with f^(1−mc): solve for the feed at the limits of torque and power.
     let unit = torque_of(1.0);
     let solve = |limit: f64| (limit / unit).powf(1.0 / (1.0 - m.mc));
-    let power_torque = machine.usable_kw() * 9550.0 / rpm.value;
+    let power_torque = machine.usable_kw(rpm.value) * 9550.0 / rpm.value;
     let mut feed_rev = least(
         "mm",
         vec![
             b("starting value", start),
-            b("torque", solve(machine.torque_nm)),
+            b("torque", solve(machine.usable_nm(rpm.value))),
             b("usable power", solve(power_torque)),
             b("feed cap of the machine", machine.feed_max_mm_min / rpm.value),
         ],

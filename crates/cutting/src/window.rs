@@ -51,7 +51,7 @@ pub fn window(tool: &Tool, m: &Material, machine: &Machine, rpm: f64, ap: f64, b
         f::power(f::removal(ap, ae, z * rpm), f::specific_force(m.kc11_mpa, m.mc, hm))
     };
     let solve = |limit: f64, ae: f64| (limit / unit(ae)).powf(1.0 / (1.0 - m.mc));
-    let torque_kw = machine.torque_nm * rpm * PI / 30_000.0;
+    let torque_kw = machine.usable_nm(rpm) * rpm * PI / 30_000.0;
     let force =
         bend / f::deflection(1.0, tool.stickout_mm, tool.shank_diameter_mm, tool.flute_length_mm, d, modulus(tool));
     let bend_kw = force * PI * d * rpm / 60e6;
@@ -66,7 +66,7 @@ pub fn window(tool: &Tool, m: &Material, machine: &Machine, rpm: f64, ap: f64, b
         curve("tooth load", true, "1.3 × the material's starting feed, by chip thinning (ISO 3002)", &|a| {
             m.fz_share_of_diameter * d * 1.3 / thin(a).max(0.5)
         }),
-        curve("usable power", true, "Kienzle; power share of the machine", &|a| solve(machine.usable_kw(), a)),
+        curve("usable power", true, "Kienzle; power share of the machine", &|a| solve(machine.usable_kw(rpm), a)),
         curve("torque", true, "Kienzle; torque of the spindle", &|a| solve(torque_kw, a)),
         curve("deflection", true, "F·L³/(3·E·I), 0.8·D at the flutes", &|a| solve(bend_kw, a)),
         curve("rubs", false, "least chip: common practice, no source", &|a| {
@@ -98,8 +98,8 @@ pub fn follow(data: &mut MillData, tool: &Tool, m: &Material, machine: &Machine)
             data.remarks.push(format!("Over the {what}: {have:.3} {unit} where {most:.3} is the limit"));
         }
     };
-    over("usable power", data.power_kw, machine.usable_kw(), "kW");
-    over("torque", f::torque(data.power_kw, n), machine.torque_nm, "N m");
+    over("usable power", data.power_kw, machine.usable_kw(n), "kW");
+    over("torque", f::torque(data.power_kw, n), machine.usable_nm(n), "N m");
     over("flute length", ap, tool.flute_length_mm, "mm");
     over("spindle's speed", n, machine.rpm_max, "1/min");
     over("machine's feed", vf, machine.feed_max_mm_min, "mm/min");
@@ -125,6 +125,7 @@ mod tests {
         let task = MillTask { depth: 6.0, width: 2.5, bend: 0.06, feed_share: 1.0, kappa: FRAC_PI_2 };
         let mut data = mill(&task, t, m, &s.machine);
         let w = window(t, m, &s.machine, data.rpm.value, data.ap.value, 0.06);
+        let data_rpm = data.rpm.value;
         let k = w.ae.iter().position(|a| (a - 2.5).abs() < 0.11).unwrap();
         data.ae = w.ae[k];
         let at = |name: &str| w.curves.iter().find(|c| c.name == name).unwrap().fz[k];
@@ -133,7 +134,7 @@ mod tests {
             follow(&mut data, t, m, &s.machine);
             (data.power_kw, data.deflection_mm)
         };
-        assert!((with(at("usable power")).0 / s.machine.usable_kw() - 1.0).abs() < 1e-3);
+        assert!((with(at("usable power")).0 / s.machine.usable_kw(data_rpm) - 1.0).abs() < 1e-3);
         assert!((with(at("deflection")).1 / 0.06 - 1.0).abs() < 1e-3);
         with(at("usable power") * 1.2);
         assert!(data.remarks.iter().any(|r| r.starts_with("Over the usable power")), "{:?}", data.remarks);

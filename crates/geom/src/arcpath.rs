@@ -105,22 +105,63 @@ impl Path2 {
             return self.clone();
         };
         let (from, s) = pieces[k];
-        let (mid, first, last) = match s {
-            Seg::Line { to } => {
-                let m = (from + to) / 2.0;
-                (m, Seg::Line { to }, Seg::Line { to: m })
-            }
+        let mid = match s {
+            Seg::Line { to } => (from + to) / 2.0,
             Seg::Arc { to, center, ccw } => {
                 let half = sweep(from, to, center, ccw) / 2.0 * if ccw { 1.0 } else { -1.0 };
-                let m = center + DVec2::from_angle(half).rotate(from - center);
-                (m, Seg::Arc { to, center, ccw }, Seg::Arc { to: m, center, ccw })
+                center + DVec2::from_angle(half).rotate(from - center)
             }
         };
-        let mut segs = vec![first];
+        self.started_at(k, mid)
+    }
+    /// A closed path begun where it comes nearest to a point.
+    pub fn started_near(&self, p: DVec2) -> Path2 {
+        let foot = |(from, s): (DVec2, Seg)| match s {
+            Seg::Line { to } => {
+                let d = to - from;
+                let l2 = d.length_squared();
+                from + d * if l2 > 0.0 { ((p - from).dot(d) / l2).clamp(0.0, 1.0) } else { 0.0 }
+            }
+            Seg::Arc { to, center, ccw } => {
+                let on = center + (p - center).normalize_or(DVec2::X) * from.distance(center);
+                if sweep(from, on, center, ccw) <= sweep(from, to, center, ccw) {
+                    on
+                } else if from.distance(p) < to.distance(p) {
+                    from
+                } else {
+                    to
+                }
+            }
+        };
+        let feet: Vec<DVec2> = self.pieces().map(foot).collect();
+        let near = (0..feet.len()).min_by(|&i, &j| feet[i].distance(p).total_cmp(&feet[j].distance(p)));
+        near.map_or_else(|| self.clone(), |k| self.started_at(k, feet[k]))
+    }
+    /// A closed path begun at a place on its piece `k`.
+    fn started_at(&self, k: usize, place: DVec2) -> Path2 {
+        const SAME: f64 = 1e-6;
+        let pieces: Vec<_> = self.pieces().collect();
+        let (from, s) = pieces[k];
+        let split = |to: DVec2| match s {
+            Seg::Line { .. } => Seg::Line { to },
+            Seg::Arc { center, ccw, .. } => Seg::Arc { to, center, ccw },
+        };
+        // At an end of the piece nothing is split off.
+        let at_end = place.distance(s.to()) < SAME;
+        let at_start = place.distance(from) < SAME && !at_end;
+        let start = if at_end { s.to() } else if at_start { from } else { place };
+        let mut segs = Vec::with_capacity(pieces.len() + 1);
+        if !at_end {
+            segs.push(s);
+        }
         segs.extend(pieces[k + 1..].iter().map(|p| p.1));
         segs.extend(pieces[..k].iter().map(|p| p.1));
-        segs.push(last);
-        Path2 { start: mid, segs }
+        if at_end {
+            segs.push(s);
+        } else if !at_start {
+            segs.push(split(place));
+        }
+        Path2 { start, segs }
     }
     /// Points along it whose chords stay within `tol` mm of it, ends included.
     pub fn flatten(&self, tol: f64) -> Vec<DVec2> {
@@ -183,6 +224,17 @@ mod tests {
         let want = 20.0 + TAU * 2.0;
         for q in [p.clone(), p.reversed(), p.started_mid_longest(), p.reversed().started_mid_longest()] {
             assert!((q.length() - want).abs() < 1e-9 && q.is_closed());
+        }
+    }
+
+    #[test]
+    fn begun_near_a_point_it_is_the_same_ring_from_there() {
+        let p = stadium();
+        for q in [DVec2::new(3.0, -9.0), DVec2::new(15.0, 0.5), DVec2::new(0.0, -2.0), DVec2::new(10.0, 2.0), DVec2::new(-7.0, 4.0)] {
+            let r = p.started_near(q);
+            assert!((r.length() - p.length()).abs() < 1e-9 && r.is_closed(), "{q}");
+            let nearest = p.flatten(1e-4).iter().map(|x| x.distance(q)).fold(f64::INFINITY, f64::min);
+            assert!(r.start.distance(q) < nearest + 0.05, "{q} {} {nearest}", r.start);
         }
     }
 

@@ -8,12 +8,14 @@ mod arcpath;
 mod mesh;
 mod placement;
 mod region;
+mod ways;
 
 pub use arcfit::{FitSettings, fit_arcs};
 pub use arcpath::{Path2, Seg};
 pub use mesh::{Crossing, RayGrid, TriMesh};
 pub use placement::{DIRECTIONS, Placement};
 pub use region::{Join, Region};
+pub use ways::Ways;
 
 pub use glam::{DMat3, DVec2, DVec3};
 

@@ -10,7 +10,7 @@ use holding::{Choice, HoldPlan, Order, SetupHold};
 use intake::{Layer3, Reading};
 use part::{After, FeatureKind, Intent, Part, Recognised, Surface, View};
 use path::Slabs;
-use program::{Dialect, Heading, PostTool, ReadSettings};
+use program::{Anchored, Dialect, Heading, PostTool, Posted, Promise, ReadSettings};
 use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
 use reason::{Finding, Place, Severity};
 use route::{Operation, Override, SetupRoute, Side, plan_side};
@@ -75,6 +75,8 @@ pub struct SidePlan {
     pub tools: Vec<Tool>,
     /// The program's text.
     pub program: String,
+    /// What its lines promise.
+    pub promises: Vec<Promise>,
     /// Stock as planned after it, in layers from the bottom up, work coordinates: never less than there is.
     pub after: Vec<Layer3>,
 }
@@ -153,12 +155,13 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     };
     let intents = part::intents(part, &seen, &settled.answers, &settled.marks);
     let early = part::before_thin(&seen);
+    let rough_first = settled.marks.values().any(|m| m.what.is_tight());
     // Castings are uneven on both their faces.
     let uneven = settled.laid().and_then(|l| l.piece.shape.cast()).map(|(least, most)| most - least);
     let side = |stage: &'static str, hold_of: &SetupHold, before: &str, stock: &dyn Fn(&View) -> Slabs| {
         let overrides = mine(&hold_of.name);
         let key = StageKey::new("side").with(&desk.model).with(shop).with(material).with(hold_of).with(&hold.stock);
-        let key = key.with(&overrides).with(&before).with(&uneven).with(&intents).with(&early).done();
+        let key = key.with(&overrides).with(&before).with(&uneven).with(&intents).with(&early).with(&rough_first).done();
         let route = cached(desk, &key, stage, |watch| {
             let view = View::new(part, hold_of.part_from_work.inverse());
             let side = Side {
@@ -171,13 +174,14 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
                 uneven,
                 intents: &intents,
                 early: &early,
+                rough_first,
                 overrides: &overrides,
                 watch,
             };
             KeptRoute::from(if hold.fits() {
                 plan_side(&side)
             } else {
-                SetupRoute { operations: Vec::new(), stock: side.stock.clone(), named: Vec::new() }
+                SetupRoute { operations: Vec::new(), stock: side.stock.clone(), named: Vec::new(), notes: Vec::new() }
             })
         })?;
         Ok::<_, JobError>((SetupRoute::from(route), key))
@@ -203,6 +207,8 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     findings.extend(marks_and_asks(part, settled));
     findings.extend(after_the_drill(&intents));
     findings.extend(hold.findings.clone());
+    findings.extend(first.notes);
+    findings.extend(second.notes);
     findings.extend(beside::in_the_vise(part, &hold));
     findings.extend(stock_findings);
     if settled.rehearsal.is_some() {
@@ -330,13 +336,14 @@ struct KeptRoute {
     paths: Vec<Option<path::motion::Toolpath>>,
     stock: Vec<(f64, f64, Vec<Vec<DVec2>>)>,
     named: Vec<Finding>,
+    notes: Vec<Finding>,
 }
 
 impl From<SetupRoute> for KeptRoute {
     fn from(mut r: SetupRoute) -> Self {
         let paths = r.operations.iter_mut().map(|o| o.path.take()).collect();
         let stock = r.stock.parts().map(|(a, b, s)| (a, b, s.loops())).collect();
-        KeptRoute { operations: r.operations, paths, stock, named: r.named }
+        KeptRoute { operations: r.operations, paths, stock, named: r.named, notes: r.notes }
     }
 }
 
@@ -344,7 +351,7 @@ impl From<KeptRoute> for SetupRoute {
     fn from(k: KeptRoute) -> Self {
         let operations = k.operations.into_iter().zip(k.paths).map(|(o, path)| Operation { path, ..o }).collect();
         let stock = Slabs::stacked(k.stock.into_iter().map(|(a, b, l)| (a, b, Region::from_oriented(&l))));
-        SetupRoute { operations, stock, named: k.named }
+        SetupRoute { operations, stock, named: k.named, notes: k.notes }
     }
 }
 
@@ -523,8 +530,8 @@ fn side_plan(
             .collect(),
     };
     let paths: Vec<_> = operations.iter().filter_map(|o| o.path.clone()).collect();
-    let program = program::post(&heading, &paths, &Dialect::bench_mill());
-    SidePlan { hold: h.clone(), operations, tools, program, after: Vec::new() }
+    let Posted { text, promises } = program::post(&heading, &paths, &Dialect::bench_mill());
+    SidePlan { hold: h.clone(), operations, tools, program: text, promises, after: Vec::new() }
 }
 
 /// What the proof needs of a machine.
@@ -552,6 +559,7 @@ pub fn setup_input(
     zero: DVec3,
     tools: &[Tool],
     keep_out: Vec<KeepOut>,
+    promises: Option<Anchored>,
 ) -> Result<SetupInput, JobError> {
     let program = program::read(text, &ReadSettings { zero_in_machine: zero, ..Default::default() })
         .map_err(|error| JobError::Program { program: file.into(), error })?;
@@ -562,6 +570,7 @@ pub fn setup_input(
         zero_in_machine: zero,
         tools: tools.to_vec(),
         keep_out,
+        promises,
     })
 }
 
@@ -592,6 +601,7 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
                 s.hold.zero_in_machine,
                 &s.tools,
                 keep_out,
+                Some(Anchored { promises: s.promises.clone(), lost: Vec::new() }),
             )
         })
         .collect()
@@ -601,8 +611,9 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
 pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Result<Proof, JobError> {
     let setups = setups_of(plan)?;
     let mut key = StageKey::new("proof").with(&desk.model).with(&shop.machine).with(&plan.hold.stock).with(&plan.named);
+    key = key.with(&shop.material(&plan.material).ok());
     for s in &plan.sides {
-        key = key.with(&s.program).with(&s.hold).with(&s.tools);
+        key = key.with(&s.program).with(&s.promises).with(&s.hold).with(&s.tools);
     }
     let input = proof::Input {
         model: &part.mesh,
@@ -611,6 +622,8 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         setups: &setups,
         named: &plan.named,
         standing: &beside::standing(part),
+        machine: Some(&shop.machine),
+        material: shop.material(&plan.material).ok(),
         limits: limits_of(&shop.machine),
     };
     let kept = cached(desk, &key.done(), "proof", |watch| {

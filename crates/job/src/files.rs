@@ -4,13 +4,17 @@ use crate::chain::{JobError, Plan, limits_of, setup_input};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
 use proof::{KeepOut, Proof};
-use reason::Finding;
+use program::{Anchored, Posted, Promise, anchor};
+use reason::{Finding, Severity};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use shop::Shop;
 use shop::machine::Machine;
 use shop::tool::Tool;
 use std::path::{Path, PathBuf};
+
+/// Folder of the programs as they were posted: an edited one is compared with them.
+const POSTED: &str = "posted";
 
 /// `plan.json`. Lengths mm; frames as named.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -85,6 +89,9 @@ pub struct SetupFile {
     /// Operations with their reasons.
     #[serde(default)]
     pub operations: serde_json::Value,
+    /// What the lines of the program promise; the text that they were made for lies in `posted/`. None: no promises were given.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub posted: Option<Vec<Promise>>,
 }
 
 /// A named box.
@@ -130,7 +137,7 @@ pub fn write(
     proof: &Proof,
     shop: &Shop,
 ) -> Result<Vec<PathBuf>, FileError> {
-    std::fs::create_dir_all(dir).map_err(io(dir))?;
+    std::fs::create_dir_all(dir.join(POSTED)).map_err(io(dir))?;
     let bytes = std::fs::read(model).map_err(io(model))?;
     let file = model.file_name().map_or_else(|| "part.step".into(), |n| n.to_string_lossy().into_owned());
     let mut written = Vec::new();
@@ -165,10 +172,12 @@ pub fn write(
             grip: Some(s.hold.grip.clone()),
             zero: s.hold.zero.clone(),
             operations: serde_json::to_value(&s.operations).unwrap_or_default(),
+            posted: Some(s.promises.clone()),
         })
         .collect::<Vec<_>>();
     for (s, f) in plan.sides.iter().zip(&setups) {
         put(&f.program, s.program.as_bytes())?;
+        put(&format!("{POSTED}/{}", f.program), s.program.as_bytes())?;
     }
     let sha256 = Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect();
     let plan_file = PlanFile {
@@ -263,6 +272,7 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
     let p = &loaded.plan;
     let machine = p.machine.as_ref().unwrap_or(&shop.machine);
     let mut setups = Vec::new();
+    let mut findings = p.findings.clone();
     for s in &p.setups {
         let path = dir.join(&s.program);
         let bytes = match std::fs::read(&path) {
@@ -293,6 +303,7 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
             DVec3::from_array(s.zero_in_machine_mm),
             &s.tools,
             keep_out,
+            promises_of(dir, s, &text, &mut findings),
         )?);
     }
     let stock = Box3 { min: p.stock.min_mm.into(), max: p.stock.max_mm.into() };
@@ -303,12 +314,32 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
         setups: &setups,
         named: &p.named,
         standing: &crate::beside::standing(part),
+        machine: Some(machine),
+        material: shop.material(&p.material).ok(),
         limits: limits_of(machine),
     };
     let mut proof = proof::prove(&input);
-    proof.findings.extend(p.findings.iter().cloned());
+    proof.findings.extend(findings);
     proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
     Ok(proof)
+}
+
+/// The promises of a setup at the lines of its text as it is now.
+fn promises_of(dir: &Path, s: &SetupFile, text: &str, findings: &mut Vec<Finding>) -> Option<Anchored> {
+    let promises = s.posted.clone()?;
+    match std::fs::read_to_string(dir.join(POSTED).join(&s.program)) {
+        Ok(posted) => Some(anchor(&Posted { text: posted, promises }, text)),
+        Err(_) => {
+            let f = Finding::new(
+                "posted_missing",
+                Severity::Warn,
+                format!("{POSTED}/{} is missing", s.program),
+                "What the program promises is taken at the lines of plan.json as they stand; if the text was edited, they may be others.",
+            );
+            findings.push(f.keyed(&s.name).in_setup(&s.name));
+            Some(Anchored { promises, lost: Vec::new() })
+        }
+    }
 }
 
 /// Write the proof beside the plan.

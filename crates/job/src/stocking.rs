@@ -103,7 +103,7 @@ pub fn wanted<'a>(part: &'a Part, shop: &'a Shop, material: &'a Material, made: 
             .filter(|t| matches!(t.kind, ToolKind::Face | ToolKind::Flat))
             .map(|t| t.diameter_mm)
             .fold(1.0, f64::max),
-        chips_mm3_min: 0.5 * shop.machine.usable_kw() * 60.0e6 / kc,
+        chips_mm3_min: 0.5 * shop.machine.most_usable_kw() * 60.0e6 / kc,
         rate_per_min: RATE,
     }
 }

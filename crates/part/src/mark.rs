@@ -108,6 +108,13 @@ pub struct Mark {
     pub note: String,
 }
 
+impl MarkKind {
+    /// Does it ask for more than what any cut gives: a size, a place, a distance or a form with limits?
+    pub fn is_tight(&self) -> bool {
+        !matches!(self, MarkKind::Datum { .. } | MarkKind::Thread { .. } | MarkKind::Visible | MarkKind::Hidden)
+    }
+}
+
 /// A question to the drawing's owner.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Ask {

@@ -25,6 +25,11 @@ impl Facing {
         let breadth = self.breadth();
         breadth / (breadth / self.step).ceil().max(1.0)
     }
+    /// Length of all rows of one level, the ways between them included, mm.
+    pub fn length(&self) -> f64 {
+        let rows = (self.breadth() / self.even_step()).round();
+        rows * ((self.max - self.min).max_element() + self.radius + OFF)
+    }
     fn along_x(&self) -> bool {
         let s = self.max - self.min;
         s.x >= s.y
@@ -37,8 +42,12 @@ impl Facing {
 
 /// The last row's edge passes the far side by this, so that no sliver stays, mm.
 const OVER: f64 = 1.0;
-/// Rows begin and end this far off the material, mm.
+/// Rows begin this far before the first contact, mm.
 const OFF: f64 = 2.0;
+/// Past the end of the material the cutter's middle goes this far: then its edge has passed the whole row, mm.
+const PAST: f64 = 0.5;
+/// Between rows the cutter goes back this far over what still stands, mm.
+const BACK: f64 = 1.0;
 
 /// Rows along the longer side. With the spindle turning clockwise and the uncut material on the right the cut is climb.
 pub fn face(f: &Facing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Vec<Move> {
@@ -46,21 +55,34 @@ pub fn face(f: &Facing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Vec<Move> 
     let step = f.even_step();
     let rows = (f.breadth() / step).round().max(1.0) as usize;
     let x = f.along_x();
+    // Where the rim first touches a row: at its full radius only if the row reaches up to the middle.
+    let dy = if step < f.radius { f.radius - step } else { 0.0 };
+    let before = (f.radius * f.radius - dy * dy).sqrt() + OFF;
+    let top = stock.top();
+    let mut stands = top;
     for &z in &f.levels {
         for k in 0..rows {
             let edge = step * (k + 1) as f64;
             // Along +x the rows go from high y to low; along +y from low x to high: the uncut part is on the right in both.
             let (a, b) = if x {
                 let y = f.max.y - edge + f.radius;
-                (DVec2::new(f.min.x - f.radius - OFF, y), DVec2::new(f.max.x + f.radius + OFF, y))
+                (DVec2::new(f.min.x - before, y), DVec2::new(f.max.x + PAST, y))
             } else {
                 let c = f.min.x + edge - f.radius;
-                (DVec2::new(c, f.min.y - f.radius - OFF), DVec2::new(c, f.max.y + f.radius + OFF))
+                (DVec2::new(c, f.min.y - before), DVec2::new(c, f.max.y + PAST))
             };
-            m.enter(a, z, None);
+            match m.at() {
+                // Back over what this operation has not cut yet: nothing stands higher.
+                Some(at) if stands + BACK < clear_z => {
+                    m.rapid(at.with_z(stands + BACK));
+                    m.rapid(a.extend(stands + BACK));
+                    m.sink(a, z, (z, top));
+                }
+                _ => m.enter(a, z, None),
+            }
             m.feed(b.extend(z), feeds.cut);
-            m.retract();
         }
+        stands = z;
     }
     m.finish()
 }

@@ -13,7 +13,7 @@ pub enum Move {
     Feed { to: DVec3, feed: f64 },
     /// At feed, an arc about a vertical axis; z changes evenly along it.
     Arc { to: DVec3, center: DVec2, ccw: bool, feed: f64 },
-    /// No motion: from here on this limit of engagement (rad) is stated, with words.
+    /// No motion: from here on this limit of engagement (rad) is promised; words for the person at the control, empty for none.
     State { words: String, engagement_limit: Option<f64> },
     /// Holes at the points: rapid to `clear` above, to `start`, feed to `bottom`, with full retracts every `peck` mm where given.
     Drill { at: Vec<DVec2>, clear: f64, start: f64, bottom: f64, peck: Option<f64>, feed: f64 },
@@ -43,6 +43,9 @@ pub struct Toolpath {
     pub coolant: Coolant,
     /// Stated limit of engagement, rad; none where it is not a side cut.
     pub engagement_limit: Option<f64>,
+    /// Expected power at the cutter, kW; none where it was not reckoned.
+    #[serde(default)]
+    pub power_kw: Option<f64>,
     /// The motion; the first move is a rapid above everything.
     pub moves: Vec<Move>,
 }

@@ -77,15 +77,40 @@ impl<'a> Mover<'a> {
     pub fn enter(&mut self, p: DVec2, z: f64, own: Option<(f64, f64)>) {
         self.retract();
         self.rapid(p.extend(self.clear_z));
+        let stop = self.lowest_rapid(p, z, own);
+        if stop < self.clear_z {
+            self.rapid(p.extend(if stop > z { stop } else { z }));
+        }
+        self.feed(p.extend(z), self.feeds.plunge);
+    }
+    /// How far a rapid may come down over `p` on the way to `z`.
+    fn lowest_rapid(&self, p: DVec2, z: f64, own: Option<(f64, f64)>) -> f64 {
         let safe = match own {
             None => self.stock.clear_to(p, self.radius + BESIDE),
             Some((cleared, top)) => self.stock.clear_over(p, self.radius + BESIDE, top).max(cleared),
         };
-        let stop = (safe + ABOVE).max(z + if safe < z - ABOVE { 0.0 } else { ABOVE });
-        if stop < self.clear_z {
-            self.rapid(p.extend(stop.max(z)));
+        (safe + ABOVE).max(z + if safe < z - ABOVE { 0.0 } else { ABOVE })
+    }
+    /// Standing at `height`, can it go down at `p` to `z` without rising first?
+    pub fn can_sink(&self, p: DVec2, z: f64, height: f64, own: (f64, f64)) -> bool {
+        self.lowest_rapid(p, z, Some(own)) <= height.max(z + ABOVE) + 1e-9
+    }
+    /// Down where it stands (see [`Mover::can_sink`]).
+    pub fn sink(&mut self, p: DVec2, z: f64, own: (f64, f64)) {
+        let stop = self.lowest_rapid(p, z, Some(own));
+        if self.at.is_some_and(|at| stop < at.z - 1e-6) {
+            self.rapid(p.extend(stop));
         }
         self.feed(p.extend(z), self.feeds.plunge);
+    }
+    /// Is a way at depth along these points no longer in time than a lift over everything? Staying down leaves no mark and makes no noise,
+    /// so a second more is granted.
+    pub fn pays(&self, way: &[DVec2]) -> bool {
+        const GRANTED: f64 = 1.0 / 60.0;
+        let Some(at) = self.at else { return false };
+        let length: f64 = way.windows(2).map(|w| w[0].distance(w[1])).sum();
+        let lift = 2.0 * (self.clear_z - at.z) / self.feeds.link + 1.0 / self.feeds.plunge;
+        length / self.feeds.link <= lift + GRANTED
     }
     /// Along a path from where it stands.
     pub fn follow(&mut self, path: &Path2, z: f64, feed: f64) {

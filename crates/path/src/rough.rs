@@ -6,7 +6,11 @@
 //! s = √((ρ + R)² − R²·sin²θ) − R·cos θ − ρ, which tends to R·(1 − cos θ) for a straight front. Where two fronts meet the material
 //! is a ridge and the engagement falls. In a corner the passes become arcs from wall to wall, in a slot strokes across it, so
 //! nothing special is needed there (they are the "stepping circles" and strokes that the literature treats as cases). Fronts
-//! start in the air where the region is open, else from a helix at its widest place.
+//! start in the air where the region is open, else from a helix at its widest place. Stock that is narrower than the step is one pass,
+//! and a few passes share the width evenly; each stroke states the engagement that its own width gives.
+//!
+//! From one stroke to the next the cutter stays down: along the front where it meets nothing, else by the shortest way over what is
+//! cleared ([`geom::Ways`]); to the next level it goes at the height of the last one, and down in the air.
 //!
 //! Not guaranteed: the first contact of each pass beside a wall, shorter than about half a diameter, goes over the limit; a
 //! region hardly wider than the cutter is a slot whatever the order. Published kin, from memory: offset and wavefront ("brush
@@ -14,8 +18,9 @@
 
 use crate::motion::Move;
 use crate::{Feeds, Mover, Slabs};
-use geom::{DVec2, FitSettings, Path2, Region, fit_arcs};
-use std::f64::consts::FRAC_PI_2;
+use geom::{DVec2, FitSettings, Path2, Region, Ways, fit_arcs};
+use std::cell::OnceCell;
+use std::f64::consts::TAU;
 
 /// What to clear and how.
 #[derive(Debug, Clone)]
@@ -28,50 +33,132 @@ pub struct Clearing {
     pub radius: f64,
     /// Limit of engagement, rad.
     pub engagement: f64,
-    /// Heights of the levels from the top down.
-    pub levels: Vec<f64>,
-    /// Height of the material over the first level.
-    pub top: f64,
-    /// Fall of a helix turn, mm.
-    pub helix_pitch: f64,
+    /// Slope of a helix, rad.
+    pub helix_slope: f64,
     /// Entries into full material need no helix: the layer is a skin.
     pub skin_only: bool,
     /// Arcs and fits to this, mm.
     pub tolerance: f64,
 }
 
-/// What came of it.
-#[derive(Debug, Clone)]
-pub struct Cleared {
-    /// Motion, ended above everything.
-    pub moves: Vec<Move>,
-    /// What the cutter has swept, seen from above (a hair less).
+/// The passes of a level, the same at each: geometry without heights and feeds.
+pub struct Passes {
+    components: Vec<Plan>,
+    /// What the cutter sweeps, seen from above (a hair less).
     pub swept: Region,
-    /// Number of passes of one level.
-    pub passes: usize,
 }
 
-/// Step for which a front of radius `rho` meets the cutter (radius `r`) over the angle `theta`.
+impl Passes {
+    /// Number of passes of a level.
+    pub fn count(&self) -> usize {
+        self.components.iter().map(|p| p.passes.len()).sum()
+    }
+    /// Is there nothing to cut?
+    pub fn is_empty(&self) -> bool {
+        self.components.is_empty()
+    }
+    /// Length of the strokes of a level, each with the engagement that it states: (mm, rad).
+    pub fn strokes(&self) -> Vec<(f64, f64)> {
+        let all = self.components.iter().flat_map(|p| &p.passes).flat_map(|p| &p.strokes);
+        all.map(|s| (s.length(), s.engagement)).collect()
+    }
+    /// Greatest engagement that a stroke states, rad; none without strokes.
+    pub fn widest(&self) -> Option<f64> {
+        self.strokes().into_iter().map(|s| s.1).reduce(|a, b| if b > a { b } else { a })
+    }
+    /// Radius of the smallest helix by which it enters, mm, and where.
+    pub fn smallest_helix(&self) -> Option<(f64, DVec2)> {
+        let all = self.components.iter().filter_map(|p| p.helix.map(|(at, r)| (r, at)));
+        all.min_by(|a, b| a.0.total_cmp(&b.0))
+    }
+}
+
+/// At which heights, how fast.
+#[derive(Debug, Clone)]
+pub struct Cutting<'a> {
+    /// Heights of the levels from the top down.
+    pub levels: Vec<f64>,
+    /// Height of the material over the first level.
+    pub top: f64,
+    /// Feeds.
+    pub feeds: Feeds,
+    /// Rapids in XY run here.
+    pub clear_z: f64,
+    /// Material as it stands before.
+    pub stock: &'a Slabs,
+}
+
+/// Step for which a front of radius `rho` (infinite for a straight one) meets the cutter (radius `r`) over the angle `theta`.
 pub fn step_at(rho: f64, r: f64, theta: f64) -> f64 {
-    if theta >= FRAC_PI_2 * 1.999 {
+    if theta >= 0.999 * std::f64::consts::PI {
         return 2.0 * r;
     }
-    ((rho + r).powi(2) - (r * theta.sin()).powi(2)).sqrt() - r * theta.cos() - rho
+    if rho.is_infinite() {
+        return r * (1.0 - theta.cos());
+    }
+    // √(a² − b²) − (r·cos θ + ρ) as a quotient, so that a large ρ loses no digits: a² − b² − (…)² = 2·ρ·r·(1 − cos θ).
+    let root = ((rho + r).powi(2) - (r * theta.sin()).powi(2)).sqrt();
+    2.0 * rho * r * (1.0 - theta.cos()) / (root + r * theta.cos() + rho)
 }
 
 /// Engagement of a step `s` from a front of radius `rho` (the reverse of [`step_at`]).
 pub fn engagement_at(rho: f64, r: f64, s: f64) -> f64 {
+    if rho.is_infinite() {
+        return (1.0 - s / r).clamp(-1.0, 1.0).acos();
+    }
     (((rho + r).powi(2) - (rho + s).powi(2) - r * r) / (2.0 * (rho + s) * r)).clamp(-1.0, 1.0).acos()
 }
 
 /// Tolerance of telling air from material, mm.
 const AIR: f64 = 0.015;
+/// Smallest helix, as a share of the cutter's radius.
+const SMALLEST_HELIX: f64 = 0.1;
+/// Ways over cleared ground keep this far inside it, mm.
+const MARGIN: f64 = 0.3;
+/// So many passes share the width evenly; of more the last one is what is left.
+const EVEN: usize = 8;
+
+/// A run along a front: pieces that cut and pieces between them that meet nothing.
+struct Stroke {
+    runs: Vec<(Path2, bool)>,
+    /// What its width gives at most, but for a tenth of its length, rad.
+    engagement: f64,
+}
+
+impl Stroke {
+    fn start(&self) -> DVec2 {
+        self.runs[0].0.start
+    }
+    /// A ring can be begun anywhere.
+    fn ring(&self) -> bool {
+        self.runs.len() == 1 && self.runs[0].0.is_closed()
+    }
+    fn begun_near(&self, p: DVec2) -> Stroke {
+        if !self.ring() {
+            return Stroke { runs: self.runs.clone(), engagement: self.engagement };
+        }
+        Stroke { runs: vec![(self.runs[0].0.started_near(p), true)], engagement: self.engagement }
+    }
+    fn distance(&self, p: DVec2) -> f64 {
+        let start = self.start().distance(p);
+        if self.ring() { self.runs[0].0.started_near(p).start.distance(p).min(start) } else { start }
+    }
+    fn length(&self) -> f64 {
+        self.runs.iter().filter(|r| r.1).map(|r| r.0.length()).sum()
+    }
+}
 
 struct Pass {
-    /// Cut paths in climb direction.
-    paths: Vec<Path2>,
+    strokes: Vec<Stroke>,
     /// Cleared before it.
     free: Region,
+    ways: OnceCell<Ways>,
+}
+
+impl Pass {
+    fn ways(&self) -> &Ways {
+        self.ways.get_or_init(|| Ways::within(&self.free, MARGIN))
+    }
 }
 
 struct Plan {
@@ -81,60 +168,96 @@ struct Plan {
     done: Region,
 }
 
-/// Smallest helix, as a share of the cutter's radius.
-const SMALLEST_HELIX: f64 = 0.1;
+/// The cleared region before and after a pass, the step between them and the radius of the front.
+struct Front {
+    before: Region,
+    after: Region,
+    step: f64,
+    rho: f64,
+    /// Positions from which something is still to be taken.
+    reach: Region,
+}
 
-fn plan_component(c: &Clearing, a: &Region, touched: &Region) -> Option<Plan> {
-    let r = c.radius;
-    let tol = c.tolerance;
-    let mut k = a.minus(touched).without_specks(1e-3);
-    let mut helix = None;
-    let mut rho = f64::INFINITY;
-    if k.opened(0.02, tol).is_empty() {
-        let (center, deep) = a.deepest(0.02)?;
-        let radius = (0.85 * r).min(deep - 0.01);
-        if radius < SMALLEST_HELIX * r && !c.skin_only {
-            return None;
-        }
-        let radius = radius.max(0.02);
-        helix = Some((center, radius));
-        k = Region::disc(center, radius, tol / 4.0).intersect(a);
-        rho = radius;
-    }
-    let mut passes = Vec::new();
+/// Let the cleared region grow until nothing is left that it can reach.
+fn growth(c: &Clearing, a: &Region, k0: &Region, rho0: f64, step: &dyn Fn(f64) -> f64) -> Vec<Front> {
+    let (r, tol) = (c.radius, c.tolerance);
+    let (mut k, mut rho) = (k0.clone(), rho0);
+    let mut out = Vec::new();
     for _ in 0..2000 {
-        let rest = a.minus(&k);
-        if rest.area() < 1e-3 {
+        // Simplifying leaves slivers along the border, thinner than this: they would grow for ever.
+        if a.minus(&k).shrunk(0.6 * tol, 0.2 * tol).is_empty() {
             break;
         }
-        // At least a fortieth of the diameter, so that a limit that cannot be kept still comes to an end.
-        let s = step_at(rho, r, c.engagement).max(0.05 * r);
-        let next = k.grown(s, tol).intersect(a).union(&k);
         // Only to skip the air.
         let remaining = c.material.minus(&k.grown(r, AIR));
         if remaining.area() < 1e-4 {
             break;
         }
-        let reach = remaining.grown(r - 0.01, AIR);
-        // The new border: not where it was cleared before, and only where there is something to take.
-        let hair = k.grown((0.03 * s).max(0.002), tol);
-        let lines: Vec<Vec<DVec2>> = next.loops().into_iter().map(closed_line).collect();
-        let fresh = hair.clip_lines(&lines, false);
-        let cutting = reach.clip_lines(&fresh, true);
-        let fit = FitSettings { tolerance_mm: tol, ..Default::default() };
-        let mut paths: Vec<Path2> =
-            join(cutting).into_iter().filter(|l| length(l) > 0.05).map(|l| fit_arcs(&l, false, &fit)).collect();
-        paths.retain(|p| p.length() > 0.02);
-        let grew = next.area() - k.area();
-        if !paths.is_empty() {
-            passes.push(Pass { paths, free: k.clone() });
-        }
-        if grew < 1e-5 {
+        let s = step(rho);
+        let next = k.grown(s, tol).intersect(a).union(&k);
+        if next.area() - k.area() < 1e-5 {
             break;
         }
+        let after = next.simplified(tol / 4.0);
+        out.push(Front { before: k, after: after.clone(), step: s, rho, reach: remaining.grown(r - 0.01, AIR) });
         rho += s;
-        k = next.simplified(tol / 4.0);
+        k = after;
     }
+    out
+}
+
+/// How wide the last of some passes is, where it cuts, mm.
+fn width_of(f: &Front) -> f64 {
+    let new = f.after.minus(&f.before).intersect(&f.reach).opened(0.01, 0.005);
+    let far = |p: DVec2| -f.before.signed_distance(p);
+    new.loops().into_iter().flatten().map(far).fold(0.0, |a, b| if b > a { b } else { a })
+}
+
+/// The passes from the air, evenly wide.
+fn even_growth(c: &Clearing, a: &Region, k0: &Region) -> Vec<Front> {
+    let widest = step_at(f64::INFINITY, c.radius, c.engagement);
+    let fronts = growth(c, a, k0, f64::INFINITY, &|_| widest);
+    let n = fronts.len();
+    if n == 0 || n > EVEN {
+        return fronts;
+    }
+    let total = (n - 1) as f64 * widest + width_of(&fronts[n - 1]);
+    let even = (total / n as f64 + 0.002).clamp(0.05 * widest, widest);
+    if even > 0.97 * widest {
+        return fronts;
+    }
+    let again = growth(c, a, k0, f64::INFINITY, &|_| even);
+    if again.len() > n { fronts } else { again }
+}
+
+fn plan_component(c: &Clearing, a: &Region, touched: &Region) -> Option<Plan> {
+    let r = c.radius;
+    let tol = c.tolerance;
+    let k0 = a.minus(touched).without_specks(1e-3);
+    let mut helix = None;
+    let fronts = if k0.opened(0.02, tol).is_empty() {
+        let (center, deep) = a.deepest(0.02)?;
+        let radius = (0.85 * r).min(deep - 0.01);
+        if radius < SMALLEST_HELIX * r && !c.skin_only {
+            return None;
+        }
+        let radius = if radius > 0.02 { radius } else { 0.02 };
+        helix = Some((center, radius));
+        let disc = Region::disc(center, radius, tol / 4.0).intersect(a);
+        growth(c, a, &disc, radius, &|rho| step_at(rho, r, c.engagement))
+    } else {
+        even_growth(c, a, &k0)
+    };
+    let k = match (fronts.last(), helix) {
+        (Some(f), _) => f.after.clone(),
+        (None, Some((center, radius))) => Region::disc(center, radius, tol / 4.0).intersect(a),
+        (None, None) => k0,
+    };
+    let passes = fronts
+        .into_iter()
+        .map(|f| Pass { strokes: strokes(c, &f), free: f.before, ways: OnceCell::new() })
+        .filter(|p| !p.strokes.is_empty())
+        .collect();
     Some(Plan { passes, helix, done: k })
 }
 
@@ -147,6 +270,133 @@ fn closed_line(mut l: Vec<DVec2>) -> Vec<DVec2> {
 
 fn length(l: &[DVec2]) -> f64 {
     l.windows(2).map(|w| w[0].distance(w[1])).sum()
+}
+
+/// Along a closed line: where each of its points stands.
+fn stations(l: &[DVec2]) -> Vec<f64> {
+    let mut at = 0.0;
+    let steps = l.windows(2).map(|w| {
+        at += w[0].distance(w[1]);
+        at
+    });
+    std::iter::once(0.0).chain(steps).collect()
+}
+
+/// Place on a closed line nearest to a point on it.
+fn station_of(l: &[DVec2], stations: &[f64], p: DVec2) -> f64 {
+    let mut best = (f64::INFINITY, 0.0);
+    for (k, w) in l.windows(2).enumerate() {
+        let d = w[1] - w[0];
+        let len2 = d.length_squared();
+        let t = if len2 > 0.0 { ((p - w[0]).dot(d) / len2).clamp(0.0, 1.0) } else { 0.0 };
+        let off = p.distance_squared(w[0] + d * t);
+        if off < best.0 {
+            best = (off, stations[k] + len2.sqrt() * t);
+        }
+    }
+    best.1
+}
+
+/// The piece of a closed line from one place on (over its seam, if need be) for some length.
+fn along(l: &[DVec2], stations: &[f64], from: f64, len: f64) -> Vec<DVec2> {
+    let total = stations[stations.len() - 1];
+    let point = |s: f64| {
+        let s = s.rem_euclid(total);
+        let k = stations.partition_point(|&x| x <= s).clamp(1, l.len() - 1) - 1;
+        let span = stations[k + 1] - stations[k];
+        l[k].lerp(l[k + 1], if span > 0.0 { ((s - stations[k]) / span).clamp(0.0, 1.0) } else { 0.0 })
+    };
+    let mut out = vec![point(from)];
+    let corners = || stations[..stations.len() - 1].iter().enumerate();
+    for turn in 0..2 {
+        let shift = f64::from(turn) * total;
+        out.extend(corners().filter(|(_, s)| **s + shift > from + 1e-7 && **s + shift < from + len - 1e-7).map(|(k, _)| l[k]));
+    }
+    out.push(point(from + len));
+    out
+}
+
+/// The strokes of a pass: along the new border, not where it was cleared before, and only where there is something to take.
+fn strokes(c: &Clearing, f: &Front) -> Vec<Stroke> {
+    let hair = f.before.grown(if f.step > 0.07 { 0.03 * f.step } else { 0.002 }, c.tolerance);
+    // Gaps that are shorter are run through along the front.
+    let bridge = 4.0 * c.radius;
+    let mut out = Vec::new();
+    for l in f.after.loops().into_iter().map(closed_line) {
+        let fresh = hair.clip_lines(std::slice::from_ref(&l), false);
+        let pieces: Vec<Vec<DVec2>> =
+            join(f.reach.clip_lines(&fresh, true)).into_iter().filter(|p| length(p) > 0.05).collect();
+        if pieces.is_empty() {
+            continue;
+        }
+        let at = stations(&l);
+        let total = at[at.len() - 1];
+        let mut cuts: Vec<(f64, f64)> =
+            pieces.iter().map(|p| (station_of(&l, &at, p[0]), length(p))).filter(|p| p.1 < total + 1.0).collect();
+        cuts.sort_by(|a, b| a.0.total_cmp(&b.0));
+        if cuts.iter().map(|p| p.1).sum::<f64>() > total - 0.05 {
+            out.push(stroke(c, f, &l, &at, &[(0.0, total)]));
+            continue;
+        }
+        // Begin after the widest gap.
+        let n = cuts.len();
+        let gap = |k: usize| {
+            let (s, len) = cuts[k];
+            let next = if k + 1 < n { cuts[k + 1].0 } else { cuts[0].0 + total };
+            next - s - len
+        };
+        let first = (0..n).max_by(|&i, &j| gap(i).total_cmp(&gap(j))).map_or(0, |k| (k + 1) % n);
+        let mut run: Vec<(f64, f64)> = Vec::new();
+        for k in 0..n {
+            let (mut s, len) = cuts[(first + k) % n];
+            if s < cuts[first].0 - 1e-9 {
+                s += total;
+            }
+            if run.last().is_some_and(|p| s - p.0 - p.1 > bridge) {
+                out.push(stroke(c, f, &l, &at, &run));
+                run.clear();
+            }
+            run.push((s, len));
+        }
+        out.push(stroke(c, f, &l, &at, &run));
+    }
+    out.retain(|s| s.length() > 0.02);
+    out
+}
+
+/// One stroke over places (from, length) of a front.
+fn stroke(c: &Clearing, f: &Front, l: &[DVec2], at: &[f64], cuts: &[(f64, f64)]) -> Stroke {
+    let fit = FitSettings { tolerance_mm: c.tolerance, ..Default::default() };
+    let total = at[at.len() - 1];
+    let mut runs: Vec<(Path2, bool)> = Vec::new();
+    let mut met: Vec<(f64, f64)> = Vec::new();
+    let mut end: Option<f64> = None;
+    for &(s, len) in cuts {
+        if let Some(e) = end
+            && s - e > 1e-6
+        {
+            runs.push((fit_arcs(&along(l, at, e, s - e), false, &fit), false));
+        }
+        let ring = len > total - 0.05;
+        let points = if ring { l.to_vec() } else { along(l, at, s, len) };
+        let n = (len / (0.4 * c.radius)).ceil() as usize + 1;
+        for k in 0..n {
+            let p = along(l, at, s + len * (k as f64 + 0.5) / n as f64, 1e-6)[0];
+            let w = -f.before.signed_distance(p);
+            met.push((engagement_at(f.rho, c.radius, if w > 0.0 { w } else { 0.0 }), len / n as f64));
+        }
+        runs.push((fit_arcs(&points, ring, &fit), true));
+        end = Some(s + len);
+    }
+    // All but a tenth of its length meets no more than this.
+    met.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let all: f64 = met.iter().map(|m| m.1).sum();
+    let mut seen = 0.0;
+    let most = met.iter().find(|m| {
+        seen += m.1;
+        seen >= 0.1 * all
+    });
+    Stroke { runs, engagement: most.map_or(c.engagement, |m| m.0).clamp(5f64.to_radians(), std::f64::consts::PI) }
 }
 
 /// Join pieces that a clip has cut at a loop's seam or at a vertex.
@@ -167,14 +417,13 @@ pub(crate) fn join(mut lines: Vec<Vec<DVec2>>) -> Vec<Vec<DVec2>> {
     lines
 }
 
-/// Clear every level. `stock` is the material before (for safe ways down); parts of the region that cannot be entered are left.
-pub fn clear(c: &Clearing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Cleared {
+/// The passes that clear a region; parts of it that cannot be entered are left.
+pub fn passes(c: &Clearing) -> Passes {
     let r = c.radius;
     // Positions at which the cutter touches material.
     let touched = c.material.grown(r, c.tolerance);
-    let mut mover = Mover::new(clear_z, r, feeds, stock);
+    let mut components = Vec::new();
     let mut swept: Vec<Region> = Vec::new();
-    let mut count = 0;
     for a in c.allowed.components() {
         if a.grown(r, c.tolerance).intersect(&c.material).area() < 1e-3 {
             continue;
@@ -183,72 +432,146 @@ pub fn clear(c: &Clearing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Cleared
         if plan.passes.is_empty() && plan.helix.is_none() {
             continue;
         }
-        count += plan.passes.len();
-        let mut above = c.top;
-        for &z in &c.levels {
+        swept.push(plan.done.shrunk(0.003, c.tolerance).grown(r - 0.003, c.tolerance));
+        components.push(plan);
+    }
+    Passes { components, swept: Region::union_all(&swept) }
+}
+
+/// The motion of some passes at every level, ended above everything.
+pub fn cut(c: &Clearing, passes: &Passes, at: &Cutting) -> Vec<Move> {
+    let mover = Mover::new(at.clear_z, c.radius, at.feeds, at.stock);
+    let mut e = Emit { mover, c, at, stated: None };
+    passes.components.iter().for_each(|p| e.component(p));
+    e.mover.finish()
+}
+
+/// Writes the passes as moves.
+struct Emit<'a, 'b> {
+    mover: Mover<'a>,
+    c: &'b Clearing,
+    at: &'b Cutting<'a>,
+    stated: Option<f64>,
+}
+
+impl Emit<'_, '_> {
+    fn state(&mut self, engagement: f64) {
+        if !self.c.skin_only && self.stated.is_none_or(|s| (s - engagement).abs() > 0.5f64.to_radians()) {
+            self.mover.state("", Some(engagement));
+            self.stated = Some(engagement);
+        }
+    }
+
+    fn component(&mut self, plan: &Plan) {
+        let c = self.c;
+        let done = Ways::within(&plan.done, MARGIN);
+        let top = self.at.top;
+        let mut above = top;
+        for (level, &z) in self.at.levels.iter().enumerate() {
             if let Some((center, radius)) = plan.helix {
                 // What the level above has cleared is free down to it; its own helix begins there.
                 let start = center + DVec2::X * radius;
-                let from = (above + 0.2).max(z + 0.05);
-                mover.enter(start, from, Some((above, c.top)));
-                if !c.skin_only {
-                    mover.state(
-                        &format!("ENTRY BY HELIX, FULL WIDTH {:.2} DEEP", c.helix_pitch),
-                        Some(std::f64::consts::PI),
-                    );
+                let from = if level == 0 { above + 0.2 } else { above };
+                let from = if from > z + 0.05 { from } else { z + 0.05 };
+                if level == 0 || !self.over(&done, start, from) {
+                    self.mover.enter(start, from, Some((above, top)));
                 }
-                mover.helix(center, z, c.helix_pitch, feeds.cut * 0.5);
-                if !c.skin_only {
-                    mover.state("ON", Some(c.engagement));
-                }
+                self.state(std::f64::consts::PI);
+                let pitch = TAU * radius * c.helix_slope.tan();
+                self.mover.helix(center, z, pitch, self.mover.feeds.cut * 0.5);
             }
             for pass in &plan.passes {
-                let mut left: Vec<&Path2> = pass.paths.iter().collect();
+                let mut left: Vec<&Stroke> = pass.strokes.iter().collect();
                 while !left.is_empty() {
-                    let at = mover.at().map_or(left[0].start, |p| p.truncate());
-                    let near = (0..left.len())
-                        .min_by(|&i, &j| at.distance(left[i].start).total_cmp(&at.distance(left[j].start)));
-                    let path = left.remove(near.unwrap_or(0));
-                    approach(&mut mover, path, z, pass, (above, c.top));
-                    mover.follow(path, z, feeds.cut);
+                    let at = self.mover.at().map_or(left[0].start(), |p| p.truncate());
+                    let near = (0..left.len()).min_by(|&i, &j| left[i].distance(at).total_cmp(&left[j].distance(at)));
+                    let stroke = left.remove(near.unwrap_or(0)).begun_near(at);
+                    self.state(stroke.engagement);
+                    self.approach(stroke.start(), z, pass, &done, above);
+                    for (path, cuts) in &stroke.runs {
+                        self.mover.follow(path, z, if *cuts { self.mover.feeds.cut } else { self.mover.feeds.link });
+                    }
                 }
             }
             above = z;
         }
-        swept.push(plan.done.shrunk(0.003, c.tolerance).grown(r - 0.003, c.tolerance));
     }
-    Cleared { moves: mover.finish(), swept: Region::union_all(&swept), passes: count }
-}
 
-/// Come to the start of a pass from what is already cleared at this level.
-fn approach(mover: &mut Mover, path: &Path2, z: f64, pass: &Pass, (above, top): (f64, f64)) {
-    let start = path.start;
-    let foot = if pass.free.contains(start) { start } else { pass.free.nearest_on_border(start).unwrap_or(start) };
-    let inside = pass.free.shrunk(0.15, 0.02);
-    // A little into the cleared part, so that the way down does not scrape.
-    let down = if inside.contains(foot) {
-        foot
-    } else {
-        inside.nearest_on_border(foot).filter(|q| q.distance(foot) < 3.0).unwrap_or(foot)
-    };
-    let cleared = if inside.is_empty() { above } else { z };
-    if let Some(at) = mover.at()
-        && (at.z - z).abs() < 1e-9
-    {
-        let a = at.truncate();
-        let free = &pass.free;
-        // Straight over what was cleared before this pass (its end may stand on the new border, a step away).
-        let back = if free.contains(a) { a } else { free.nearest_on_border(a).unwrap_or(a) };
-        if back.distance(a) < mover.radius && free.contains_segment(back, foot) {
-            mover.feed(back.extend(z), mover.feeds.cut);
-            mover.feed(foot.extend(z), mover.feeds.link);
-            mover.feed(start.extend(z), mover.feeds.cut);
-            return;
+    /// At the height where it stands over ground that this plan has cleared, to above a place, then down to `z` as far as that is free.
+    /// False if there is no such way, and then nothing has moved.
+    fn over(&mut self, cleared: &Ways, to: DVec2, z: f64) -> bool {
+        let Some(at) = self.mover.at() else { return false };
+        // What was cleared is cleared down to where it stands; above that the mover must have come from outside.
+        if at.z > self.mover.clear_z - 1e-9 || at.z < z - 1e-9 {
+            return false;
+        }
+        let (Some(a), Some(b)) = (cleared.nearest(at.truncate()), cleared.nearest(to)) else { return false };
+        let far = 3.0 * MARGIN + self.c.radius;
+        if a.distance(at.truncate()) > far || b.distance(to) > far {
+            return false;
+        }
+        let Some(way) = cleared.shortest(a, b) else { return false };
+        self.walk(at.truncate(), a, &way, at.z);
+        self.mover.feed(to.extend(at.z), self.mover.feeds.link);
+        self.mover.feed(to.extend(z), self.mover.feeds.plunge);
+        true
+    }
+
+    /// From the end of a cut back onto cleared ground, and along a way.
+    fn walk(&mut self, at: DVec2, back: DVec2, way: &[DVec2], z: f64) {
+        if back.distance(at) > 1e-6 {
+            self.mover.feed(back.extend(z), self.mover.feeds.cut);
+        }
+        for p in way {
+            self.mover.feed(p.extend(z), self.mover.feeds.link);
         }
     }
-    mover.enter(down, z, Some((cleared, top)));
-    mover.feed(foot.extend(z), mover.feeds.cut);
-    mover.feed(start.extend(z), mover.feeds.cut);
+
+    /// Come to the start of a stroke from what is already cleared at this level.
+    fn approach(&mut self, start: DVec2, z: f64, pass: &Pass, done: &Ways, above: f64) {
+        let top = self.at.top;
+        let ways = pass.ways();
+        // Onto the front from what is cleared.
+        let foot = if pass.free.contains(start) { start } else { pass.free.nearest_on_border(start).unwrap_or(start) };
+        let down = ways.nearest(foot).filter(|q| q.distance(foot) < 3.0 + MARGIN).unwrap_or(foot);
+        if let Some(at) = self.mover.at() {
+            let a = at.truncate();
+            if (at.z - z).abs() < 1e-9 {
+                if a.distance(start) < 1e-6 {
+                    return;
+                }
+                // Its end may stand on the new border, a step away from what was cleared before.
+                let back = ways.nearest(a).filter(|q| q.distance(a) < self.mover.radius + MARGIN);
+                if let Some(back) = back
+                    && let Some(way) = ways.shortest(back, down)
+                    && self.mover.pays(&[&[a, back], &way[..]].concat())
+                {
+                    self.walk(a, back, &way, z);
+                    self.mover.feed(start.extend(z), self.mover.feeds.cut);
+                    return;
+                }
+            } else if at.z < self.mover.clear_z - 1e-9 && at.z > z {
+                // At the height of the level above, over what is cleared there.
+                let from = done.nearest(a).filter(|q| q.distance(a) < self.mover.radius + MARGIN);
+                let to = done.nearest(down).filter(|q| q.distance(down) < 1e-6 + MARGIN);
+                if let (Some(from), Some(to)) = (from, to)
+                    && let Some(mut way) = done.shortest(from, to)
+                    && self.mover.pays(&[&[a, from], &way[..]].concat())
+                    && self.mover.can_sink(down, z, at.z, (z, top))
+                {
+                    way.push(down);
+                    self.walk(a, from, &way, at.z);
+                    self.mover.sink(down, z, (z, top));
+                    self.mover.feed(start.extend(z), self.mover.feeds.cut);
+                    return;
+                }
+            }
+        }
+        let cleared = if ways.nearest(down).is_none() { above } else { z };
+        self.mover.enter(down, z, Some((cleared, top)));
+        self.mover.feed(foot.extend(z), self.mover.feeds.cut);
+        self.mover.feed(start.extend(z), self.mover.feeds.cut);
+    }
 }
 
 #[cfg(test)]
@@ -258,13 +581,15 @@ mod tests {
     /// For a straight front the step is R·(1 − cos θ); from a hole as small as the cutter every step meets more than 90°.
     #[test]
     fn step_and_engagement_are_inverse() {
-        for rho in [0.5, 2.0, 10.0, 1000.0] {
+        for rho in [0.5, 2.0, 10.0, 1000.0, 1e7, f64::INFINITY] {
             for deg in [30.0_f64, 60.0, 80.0] {
                 let s = step_at(rho, 3.0, deg.to_radians());
                 assert!((engagement_at(rho, 3.0, s).to_degrees() - deg).abs() < 1e-6);
             }
         }
         assert!((step_at(1e7, 3.0, 1.0) - 3.0 * (1.0 - 1f64.cos())).abs() < 1e-5);
+        // Once a straight front gave ∞ − ∞, and a `max` made a twentieth of the radius of it.
+        assert!((step_at(f64::INFINITY, 6.0, 60f64.to_radians()) - 3.0).abs() < 1e-12);
         assert!(engagement_at(1e-9, 3.0, 0.1).to_degrees() > 90.0);
     }
 
@@ -274,9 +599,7 @@ mod tests {
             material,
             radius: r,
             engagement: 1.1,
-            levels: vec![-2.0, -4.0],
-            top: 0.0,
-            helix_pitch: 0.4,
+            helix_slope: 0.035,
             skin_only: false,
             tolerance: 0.01,
         }
@@ -284,13 +607,33 @@ mod tests {
 
     const FEEDS: Feeds = Feeds { cut: 600.0, plunge: 150.0, link: 1500.0 };
 
+    struct Done {
+        moves: Vec<Move>,
+        swept: Region,
+    }
+
+    fn clear(c: &Clearing, stock: &Slabs) -> Done {
+        let p = passes(c);
+        let at = Cutting { levels: vec![-2.0, -4.0], top: 0.0, feeds: FEEDS, clear_z: 10.0, stock };
+        Done { moves: cut(c, &p, &at), swept: p.swept }
+    }
+
+    fn lifts(moves: &[Move]) -> usize {
+        let z = |m: &Move| match m {
+            Move::Rapid { to } | Move::Feed { to, .. } | Move::Arc { to, .. } => Some(to.z),
+            _ => None,
+        };
+        let heights: Vec<f64> = moves.iter().filter_map(z).collect();
+        heights.windows(2).filter(|w| w[1] - w[0] > 3.0).count()
+    }
+
     /// Everything a disc can reach is swept, nothing else.
     #[test]
     fn a_closed_pocket_is_swept_but_for_its_corners() {
         let pocket = Region::rect(DVec2::ZERO, DVec2::new(40.0, 25.0));
         let stock = Slabs::prism(Region::rect(DVec2::splat(-10.0), DVec2::new(50.0, 35.0)), -10.0, 0.0);
         let c = clearing(pocket.shrunk(3.0, 0.001), pocket.clone(), 3.0);
-        let done = clear(&c, FEEDS, 10.0, &stock);
+        let done = clear(&c, &stock);
         let reachable = pocket.opened(3.0, 0.001);
         // `swept` is told short by 0.003 mm and the polygons' 0.01 mm all along the border of 130 mm.
         assert!(reachable.minus(&done.swept).area() < 130.0 * 0.013, "{}", reachable.minus(&done.swept).area());
@@ -304,8 +647,10 @@ mod tests {
         let block = Region::rect(DVec2::ZERO, DVec2::new(40.0, 25.0));
         let outside = block.grown(8.0, 0.001).minus(&part.grown(3.25, 0.001));
         let stock = Slabs::prism(block.clone(), -10.0, 0.0);
-        let done = clear(&clearing(outside, block.minus(&part), 3.0), FEEDS, 10.0, &stock);
-        assert!(!done.moves.iter().any(|m| matches!(m, Move::State { .. })));
+        let done = clear(&clearing(outside, block.minus(&part), 3.0), &stock);
+        assert!(!done.moves.iter().any(|m| matches!(m, Move::State { engagement_limit: Some(l), .. } if *l > 3.0)));
+        // It stays down: a lift at the end, and no more than one for each side beside.
+        assert!(lifts(&done.moves) <= 4, "{}", lifts(&done.moves));
         let left = block.minus(&part.grown(0.25, 0.001)).minus(&done.swept);
         assert!(left.area() < 90.0 * 0.013, "{}", left.area());
     }
@@ -314,7 +659,22 @@ mod tests {
     fn too_narrow_to_enter_is_left_alone() {
         let slit = Region::rect(DVec2::ZERO, DVec2::new(40.0, 6.02));
         let stock = Slabs::prism(Region::rect(DVec2::splat(-10.0), DVec2::new(50.0, 35.0)), -10.0, 0.0);
-        assert!(clear(&clearing(slit.shrunk(3.0, 0.001), slit, 3.0), FEEDS, 10.0, &stock).moves.is_empty());
+        assert!(clear(&clearing(slit.shrunk(3.0, 0.001), slit, 3.0), &stock).moves.is_empty());
+    }
+
+    #[test]
+    fn stock_narrower_than_the_step_is_one_pass_a_level() {
+        let part = Region::rect(DVec2::ZERO, DVec2::new(60.0, 40.0));
+        let block = part.grown(0.0, 0.001).offset(1.5, geom::Join::Miter, 0.001);
+        let allowed = block.grown(10.0, 0.001).minus(&part.grown(6.25, 0.001));
+        let stock = Slabs::prism(block.clone(), -10.0, 0.0);
+        let c = Clearing { radius: 6.0, engagement: 60f64.to_radians(), ..clearing(allowed, block.minus(&part.grown(0.31, 0.001)), 6.0) };
+        let p = passes(&c);
+        assert_eq!(p.count(), 1);
+        // 1.25 mm wide by a Ø12: acos(1 − 1.25/6) = 37.7°.
+        // At the corners it is up to 1.87 mm wide.
+        assert!((37.0..42.0).contains(&p.widest().unwrap().to_degrees()), "{}", p.widest().unwrap().to_degrees());
+        assert_eq!(lifts(&clear(&c, &stock).moves), 1);
     }
 
     #[test]

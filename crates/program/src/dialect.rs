@@ -19,7 +19,7 @@ pub struct Dialect {
     pub safe_start: Vec<String>,
     /// Last words.
     pub end: String,
-    /// Longest comment; longer ones are cut.
+    /// Longest comment; longer ones go on in a further one.
     pub comment_length: usize,
     /// File name ending.
     pub extension: String,

@@ -8,8 +8,10 @@
 mod dialect;
 mod lex;
 mod post;
+mod promise;
 mod read;
 
 pub use dialect::Dialect;
 pub use post::{Heading, PostTool, post};
+pub use promise::{Anchored, Posted, Promise, anchor};
 pub use read::{Program, ReadError, ReadSettings, Shape, Step, StepKind, read};

@@ -1,6 +1,6 @@
 //! The post: motion in, text out. Rounding happens here and nowhere else.
 
-use crate::Dialect;
+use crate::{Dialect, Posted, Promise};
 use geom::{DVec2, DVec3};
 use path::motion::{Coolant, Move, Toolpath};
 use std::fmt::Write;
@@ -29,10 +29,12 @@ struct Writer<'a> {
     at: [Option<String>; 3],
     word: &'static str,
     feed: Option<String>,
+    /// Lines written so far.
+    lines: u32,
 }
 
 /// Comments hold what every control can show: capitals, digits, plain signs.
-fn plain(text: &str, most: usize) -> String {
+fn plain(text: &str) -> String {
     let mut s = String::new();
     for c in text.to_uppercase().chars() {
         match c {
@@ -51,8 +53,28 @@ fn plain(text: &str, most: usize) -> String {
             _ => s.push(' '),
         }
     }
-    s.truncate(most);
-    s.trim_end().to_string()
+    s
+}
+
+/// In lines of at most `most` signs, broken between words; only a word longer than a line is broken itself.
+fn wrapped(text: &str, most: usize) -> Vec<String> {
+    let mut out: Vec<String> = Vec::new();
+    for word in text.split_whitespace() {
+        let mut word = word;
+        while word.len() > most {
+            let (a, b) = word.split_at(most);
+            out.push(a.into());
+            word = b;
+        }
+        match out.last_mut() {
+            Some(l) if l.len() + 1 + word.len() <= most => {
+                l.push(' ');
+                l.push_str(word);
+            }
+            _ => out.push(word.into()),
+        }
+    }
+    out
 }
 
 impl Writer<'_> {
@@ -67,10 +89,10 @@ impl Writer<'_> {
     fn line(&mut self, text: &str) {
         self.out.push_str(text);
         self.out.push('\n');
+        self.lines += 1;
     }
     fn comment(&mut self, text: &str) {
-        let c = plain(text, self.d.comment_length);
-        if !c.is_empty() {
+        for c in wrapped(&plain(text), self.d.comment_length) {
             self.line(&format!("({c})"));
         }
     }
@@ -148,14 +170,49 @@ impl Writer<'_> {
     }
 }
 
-/// The stated limit, rounded up so that the statement is never sharper than what was planned.
-fn limit_words(limit: Option<f64>) -> String {
-    limit.map(|a| format!(", ENGAGEMENT TO {:.0} DEG", a.to_degrees().ceil())).unwrap_or_default()
+/// A promise of engagement is rounded up to a degree, so that it is never sharper than what was planned.
+fn degrees(limit: Option<f64>) -> Option<f64> {
+    limit.map(|a| (a.to_degrees() - 1e-6).ceil())
+}
+
+/// The promises of the operations, as their lines are written.
+struct Promises {
+    done: Vec<Promise>,
+    open: Option<Promise>,
+}
+
+impl Promises {
+    /// From the next line on `path` keeps this limit.
+    fn from_here(&mut self, path: &Toolpath, limit: Option<f64>, lines: u32) {
+        let engagement_deg = degrees(limit);
+        if self.open.as_ref().is_some_and(|p| p.operation == path.op && p.engagement_deg == engagement_deg) {
+            return;
+        }
+        self.close(lines);
+        self.open = Some(Promise {
+            operation: path.op.clone(),
+            first_line: lines + 1,
+            last_line: 0,
+            tool: path.tool,
+            engagement_deg,
+            coolant: if path.coolant == Coolant::Flood { "flood" } else { "dry" }.into(),
+            power_kw: path.power_kw,
+        });
+    }
+    fn close(&mut self, lines: u32) {
+        if let Some(mut p) = self.open.take()
+            && lines >= p.first_line
+        {
+            p.last_line = lines;
+            self.done.push(p);
+        }
+    }
 }
 
 /// The program of one setup. Each operation's first move must be a rapid to a safe height above its first point.
-pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String {
-    let mut w = Writer { d: dialect, out: String::new(), at: [None, None, None], word: "", feed: None };
+pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted {
+    let mut w = Writer { d: dialect, out: String::new(), at: [None, None, None], word: "", feed: None, lines: 0 };
+    let mut promises = Promises { done: Vec::new(), open: None };
     if let Some(mark) = &dialect.tape_mark {
         w.line(mark);
     }
@@ -177,7 +234,7 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String 
         if path.moves.is_empty() {
             continue;
         }
-        let limit = limit_words(path.engagement_limit);
+        promises.close(w.lines);
         if path.tool != tool {
             if tool != 0 {
                 if flood {
@@ -187,15 +244,16 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String 
                 w.line("G53 G0 Z0.");
                 w.line("M5");
             }
-            w.comment(&format!("STEP {}: {}{limit}", k + 1, path.title));
+            w.comment(&format!("STEP {}: {}", k + 1, path.title));
             w.line(&format!("T{} M6", path.tool));
             w.line("G53 G0 Z0.");
             tool = path.tool;
             rpm.clear();
             w.at = [None, None, None];
         } else {
-            w.comment(&format!("STEP {}: {}{limit}", k + 1, path.title));
+            w.comment(&format!("STEP {}: {}", k + 1, path.title));
         }
+        promises.from_here(path, path.engagement_limit, w.lines);
         w.word = "";
         w.feed = None;
         let s = format!("{:.0}", path.rpm);
@@ -232,7 +290,8 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String 
                     w.motion(if *ccw { "G3" } else { "G2" }, *to, Some(*center), Some(*feed))
                 }
                 Move::State { words, engagement_limit } => {
-                    w.comment(&format!("STEP {}: {words}{}", k + 1, limit_words(*engagement_limit)))
+                    promises.from_here(path, *engagement_limit, w.lines);
+                    w.comment(words);
                 }
                 Move::Drill { at, clear, start, bottom, peck, feed } => {
                     w.drill(at, *clear, *start, *bottom, *peck, *feed)
@@ -240,6 +299,7 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String 
             }
         }
     }
+    promises.close(w.lines);
     if flood {
         w.line("M9");
     }
@@ -251,5 +311,19 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> String 
         let mark = mark.clone();
         w.line(&mark);
     }
-    w.out
+    Posted { text: w.out, promises: promises.done }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn comments_are_broken_between_words_and_lose_nothing() {
+        let text = "Rough the outline below the part's bottom to Z-0.40, flat end mill Ø12, engagement to 90°";
+        let lines = wrapped(&plain(text), 30);
+        assert!(lines.iter().all(|l| l.len() <= 30), "{lines:?}");
+        assert_eq!(lines.join(" "), plain(text).split_whitespace().collect::<Vec<_>>().join(" "));
+        assert_eq!(wrapped(&"x".repeat(65), 30).len(), 3);
+    }
 }

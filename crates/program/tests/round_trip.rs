@@ -14,6 +14,7 @@ fn sample() -> Vec<Toolpath> {
             rpm: 5000.0,
             coolant: Coolant::Flood,
             engagement_limit: Some(1.0),
+            power_kw: Some(0.3),
             moves: vec![
                 Move::Rapid { to: v(1.23456, -2.0, 20.0) },
                 Move::Rapid { to: v(1.23456, -2.0, 1.0) },
@@ -35,6 +36,7 @@ fn sample() -> Vec<Toolpath> {
             rpm: 3000.0,
             coolant: Coolant::Dry,
             engagement_limit: None,
+            power_kw: None,
             moves: vec![Move::Drill {
                 at: vec![DVec2::new(3.0, 4.0), DVec2::new(-5.0, 6.5)],
                 clear: 20.0,
@@ -54,7 +56,7 @@ fn text_follows_the_motion_within_its_rounding() {
         tools: vec![PostTool { number: 4, words: "flat 6".into() }],
     };
     for (dialect, tol) in [(Dialect::bench_mill(), 6e-5), (Dialect::bench_mill_inch(), 1.4e-4)] {
-        let text = post(&heading, &sample(), &dialect);
+        let text = post(&heading, &sample(), &dialect).text;
         let p = read(&text, &ReadSettings::default()).unwrap_or_else(|e| panic!("{e}\n{text}"));
         assert!(p.ended, "{text}");
         let cuts: Vec<_> = p.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })).collect();

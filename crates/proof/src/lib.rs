@@ -10,6 +10,7 @@ mod dexel;
 mod history;
 mod keep_out;
 mod loose;
+mod machine;
 mod run;
 mod sweep;
 pub mod time;
@@ -19,9 +20,10 @@ pub use history::{Fall, History, histories};
 
 use compare::{Patch, Piece, Surface};
 use geom::{Box3, DIRECTIONS, DVec3, Placement, TriMesh};
-use program::Program;
+use program::{Anchored, Program};
 use reason::{Finding, Place, Severity, Watch};
 use serde::{Deserialize, Serialize};
+use shop::machine::{Machine, Material};
 use shop::tool::Tool;
 use ts_rs::TS;
 
@@ -74,6 +76,8 @@ pub struct SetupInput {
     pub tools: Vec<Tool>,
     /// Jaws, parallels.
     pub keep_out: Vec<KeepOut>,
+    /// What the text promises, at the lines as they are now; none where no promises were given.
+    pub promises: Option<Anchored>,
 }
 
 /// What the machine can do, and how closely to look.
@@ -118,7 +122,11 @@ pub struct Input<'a> {
     pub named: &'a [Finding],
     /// What stands beside the part, in every setup.
     pub standing: &'a [Standing<'a>],
-    /// Machine and resolution.
+    /// The machine, for its speeds, feeds and power; they are not looked at without it.
+    pub machine: Option<&'a Machine>,
+    /// What is cut, for loads and coolant.
+    pub material: Option<&'a Material>,
+    /// Travel and resolution.
     pub limits: Limits,
 }
 
@@ -200,7 +208,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let mut sliced = false;
     let all = input.setups.len() as f64;
     for (k, s) in input.setups.iter().enumerate() {
-        let outcome = run::run(&stock, s, input.standing, &input.limits, &|share| {
+        let outcome = run::run(&stock, s, input, &|share| {
             watch.on(0.05 + 0.75 * (k as f64 + share) / all)
         });
         stock = outcome.stock;
@@ -215,7 +223,10 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
             volume: outcome.taken[k],
             engagement: outcome.engagement[k],
         };
-        loads.push((0..seconds.len()).map(load).collect());
+        let load: Vec<StepLoad> = (0..seconds.len()).map(load).collect();
+        machine::check_loads(input, s, &load, &mut findings);
+        machine::check_promises(s, &mut findings);
+        loads.push(load);
     }
     watch.on(0.85);
     let error = input.chord_error + RAY_ERROR + if sliced { sweep::SLICE / 2.0 } else { 0.0 };

@@ -4,8 +4,9 @@ use crate::cut::{self, Tops};
 use crate::dexel::{Field, Stock};
 use crate::keep_out::{self, Beside};
 use crate::loose::{self, Piece};
+use crate::machine::{self, Promises};
 use crate::sweep::{Sweep, Track};
-use crate::{Limits, SetupInput, Standing};
+use crate::{Input, Limits, SetupInput};
 use geom::{Box3, DVec2, DVec3, Placement};
 use program::{Step, StepKind};
 use reason::{Finding, Place, Severity};
@@ -76,7 +77,7 @@ impl Gather {
             item.places.push(p);
         }
     }
-    fn findings(self, setup: &str) -> Vec<Finding> {
+    pub(crate) fn findings(self, setup: &str) -> Vec<Finding> {
         self.seen
             .into_iter()
             .map(|((kind, tool, detail), i)| {
@@ -93,16 +94,6 @@ impl Gather {
 
 pub(crate) fn times(n: usize) -> String {
     if n == 1 { String::new() } else { format!(", {n} times") }
-}
-
-/// Limit of engagement that a comment states: "… ENGAGEMENT TO 60 DEG".
-fn stated_limit(text: &str) -> Option<Option<f64>> {
-    let t = text.to_uppercase();
-    if !t.trim_start().starts_with("STEP ") {
-        return None;
-    }
-    let limit = t.split("ENGAGEMENT TO ").nth(1).and_then(|r| r.split_whitespace().next()?.parse::<f64>().ok());
-    Some(limit.map(f64::to_radians))
 }
 
 struct Cutting<'a> {
@@ -137,10 +128,10 @@ pub(crate) fn blame(input: &SetupInput, p: DVec3) -> Option<u32> {
 pub(crate) fn run(
     stock: &Stock,
     input: &SetupInput,
-    standing: &[Standing],
-    limits: &Limits,
+    all: &Input,
     watch_on: &dyn Fn(f64) -> bool,
 ) -> Outcome {
+    let (standing, limits) = (all.standing, &all.limits);
     let work_from_part = input.part_from_work.inverse();
     let mut stock = stock.placed(&work_from_part);
     let steps = &input.program.steps;
@@ -151,7 +142,8 @@ pub(crate) fn run(
     let mut events: Vec<Event> = Vec::new();
     let mut tops = Tops::new(&stock.fields[2]);
     let mut beside: Vec<Beside> = standing.iter().map(|s| Beside::new(s, &work_from_part)).collect();
-    let mut limit: Option<f64> = None;
+    let promises = Promises::of(input);
+    let mut promise: Option<usize> = None;
     let mut over = Over::default();
     let mut watch = LooseWatch::default();
     let mut sliced = false;
@@ -161,12 +153,14 @@ pub(crate) fn run(
         if n % 32 == 0 && !watch_on(n as f64 / steps.len() as f64) {
             break;
         }
-        if let StepKind::Note { text } = &step.kind {
-            if let Some(l) = stated_limit(text) {
-                over.close(&mut gather, limit);
-                limit = l;
-            }
-            continue;
+        let now = promises.at(step.line);
+        if now != promise {
+            over.close(&mut gather, promises.limit(promise));
+            promise = now;
+        }
+        let limit = promises.limit(promise);
+        if let StepKind::Dwell { seconds } = step.kind {
+            machine::check_dwell(step, seconds, &mut gather);
         }
         if step.kind == StepKind::ToolChange {
             over.close(&mut gather, limit);
@@ -202,6 +196,9 @@ pub(crate) fn run(
             }
             continue;
         };
+        if let Some(m) = all.machine {
+            machine::check_words(step, m, &mut gather);
+        }
         if step.machine {
             // Away from the work in machine coordinates: only what it meets on the way matters, and it goes up.
             continue;
@@ -234,6 +231,16 @@ pub(crate) fn run(
                     );
                 } else {
                     check_cutting_state(step, tool, &s, &mut gather, place(&t.bounds));
+                    let down = (s.z0 - s.z1).atan2(s.length2());
+                    machine::check_cut(
+                        step,
+                        tool,
+                        (down > 1e-6).then_some(down),
+                        promise.map(|k| promises.get(k)),
+                        all.material,
+                        &mut gather,
+                        place(&t.bounds),
+                    );
                 }
             }
             for (r, from, to) in tool.dead_body() {
@@ -268,7 +275,7 @@ pub(crate) fn run(
             watch.look(&mut stock.fields[2], input, &mut events, &mut gather, steps[n].line, step.tool);
         }
     }
-    over.close(&mut gather, limit);
+    over.close(&mut gather, promises.limit(promise));
     if watch.cut_since > 0.0 {
         let (line, tool) = steps.last().map_or((1, 0), |s| (s.line, s.tool));
         watch.look(&mut stock.fields[2], input, &mut events, &mut gather, line, tool);
@@ -563,13 +570,6 @@ impl LooseWatch {
 mod tests {
     use super::*;
     use program::Shape;
-
-    #[test]
-    fn a_stated_limit_is_read_from_the_comment() {
-        assert_eq!(stated_limit("STEP 3: ROUGH OUTLINE, ENGAGEMENT TO 60 DEG"), Some(Some(60f64.to_radians())));
-        assert_eq!(stated_limit("STEP 4: DRILL"), Some(None));
-        assert_eq!(stated_limit("LOAD THE PART"), None);
-    }
 
     #[test]
     fn arcs_are_split_and_joined_without_gap() {

@@ -4,7 +4,9 @@ use geom::{Box3, DVec2, DVec3, Placement};
 use kernel::shape::{Piece, Shape, rounded_polygon};
 use part::Part;
 use proof::{Input, KeepOut, Limits, Proof, SetupInput, prove};
+use program::{Anchored, Promise};
 use reason::Severity;
+use shop::Shop;
 use shop::tool::{HolderPiece, Tool, ToolKind};
 use std::fmt::Write;
 
@@ -23,6 +25,7 @@ fn tool(number: u32, kind: ToolKind, d: f64) -> Tool {
         flutes: 3,
         carbide: true,
         centre_cutting: true,
+        ramp_deg: None,
     }
 }
 
@@ -35,6 +38,11 @@ fn part(shape: &Shape) -> Part {
 
 /// Work zero on the part's origin; the tools are flat 6 (T1), drill 5 (T2), flat 20 (T3).
 fn prove_text(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>) -> Proof {
+    prove_promised(p, stock, text, keep_out, Some(vec![]))
+}
+
+fn prove_promised(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>, promises: Option<Vec<Promise>>) -> Proof {
+    let shop = Shop::demo().unwrap();
     let zero = DVec3::new(200.0, 100.0, -290.0);
     let program = program::read(text, &program::ReadSettings { zero_in_machine: zero, ..Default::default() })
         .unwrap_or_else(|e| panic!("{e}\n{text}"));
@@ -46,6 +54,7 @@ fn prove_text(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>) -> Proo
         zero_in_machine: zero,
         tools,
         keep_out,
+        promises: promises.map(|promises| Anchored { promises, lost: vec![] }),
     }];
     prove(&Input {
         model: &p.mesh,
@@ -54,13 +63,27 @@ fn prove_text(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>) -> Proo
         setups: &setups,
         named: &[],
         standing: &[],
+        machine: Some(&shop.machine),
+        material: shop.material("aluminium-6082").ok(),
         limits: Limits { rays: [90_000.0, 60_000.0], ..Default::default() },
     })
 }
 
+fn promise(first_line: u32, last_line: u32, engagement_deg: Option<f64>) -> Promise {
+    Promise {
+        operation: "rough:a".into(),
+        first_line,
+        last_line,
+        tool: 1,
+        engagement_deg,
+        coolant: "flood".into(),
+        power_kw: None,
+    }
+}
+
 fn program_of(body: &str) -> String {
     format!(
-        "%\nG17 G21 G90 G94\nG40 G49 G80 G54\nG53 G0 Z0\nT1 M6\nG53 G0 Z0\nS5000 M3\nG0 X-30 Y-30\nG43 H1 Z20\n{body}\nG53 G0 Z0\nM5\nM30\n%\n"
+        "%\nG17 G21 G90 G94\nG40 G49 G80 G54\nG53 G0 Z0\nT1 M6\nG53 G0 Z0\nS5000 M3 M8\nG0 X-30 Y-30\nG43 H1 Z20\n{body}\nG53 G0 Z0\nM5\nM30\n%\n"
     )
 }
 
@@ -191,7 +214,7 @@ fn faults_of_the_program_are_found() {
         assert!(f.line.is_some() && !f.why.is_empty());
     };
     says(&good.replace("G1 X26 Y15 F600", "G0 X26 Y15"), "rapid_in_stock");
-    says(&good.replace("S5000 M3\n", ""), "spindle_off");
+    says(&good.replace("S5000 M3 M8\n", "M8\n"), "spindle_off");
     says(&good.replace("G43 H1 Z20", "G0 Z20"), "no_length_offset");
     says(&good.replace("G43 H1 Z20", "G43 H2 Z20"), "wrong_length_offset");
     says(&good.replace("T1 M6", "T7 M6").replace("H1", "H7"), "unknown_tool");
@@ -224,15 +247,15 @@ fn a_slug_is_found() {
 #[test]
 fn engagement_over_the_stated_limit_is_measured() {
     let (p, stock) = pocket_part();
-    let cut = |limit: u32| {
-        program_of(&format!("(STEP 1: SIDE, ENGAGEMENT TO {limit} DEG)\nG0 X-10 Y-0.8\nG0 Z8\nG1 X50 F500"))
-    };
-    let over = prove_text(&p, stock, &cut(60), vec![]);
+    // A comment states nothing: what is promised stands beside the text.
+    let text = program_of("(ENGAGEMENT TO 10 DEG)\nG0 X-10 Y-0.8\nG0 Z8\nG1 X50 F500");
+    let cut = |limit: f64| prove_promised(&p, stock, &text, vec![], Some(vec![promise(1, 99, Some(limit))]));
+    let over = cut(60.0);
     let f = over.findings.iter().find(|f| f.kind == "engagement").expect("over 60°");
     assert_eq!(f.severity, Severity::Warn);
     let deg: f64 = f.what.split_whitespace().nth(1).unwrap().trim_end_matches('°').parse().unwrap();
     assert!((deg - 74.5).abs() < 6.0, "{deg}");
-    assert!(!prove_text(&p, stock, &cut(75), vec![]).findings.iter().any(|f| f.kind == "engagement"));
+    assert!(!cut(75.0).findings.iter().any(|f| f.kind == "engagement"));
 }
 
 /// Stick-out 30: at z −25 the holder's face is at z 5, beside a block that stands to 10.
@@ -243,4 +266,50 @@ fn holder_against_a_wall_is_found() {
     assert!(kinds(&prove_text(&p, stock, &text, vec![])).contains(&"holder_in_stock"));
     let clear = text.replace("Z-25", "Z-15");
     assert!(!kinds(&prove_text(&p, stock, &clear, vec![])).contains(&"holder_in_stock"));
+}
+
+/// What the machine cannot do, and what the plan promised otherwise: each is found with its line, and a sound program has none of it.
+#[test]
+fn what_the_machine_cannot_do_and_what_was_promised_otherwise_is_found() {
+    let (p, stock) = pocket_part();
+    let sound = program_of("G0 X-10 Y-2\nG0 Z8\nG1 X50 F500");
+    let told = |text: &str| -> Vec<(String, Severity, Option<u32>)> {
+        prove_promised(&p, stock, text, vec![], Some(vec![promise(1, 99, None)]))
+            .findings
+            .into_iter()
+            .filter(|f| !matches!(f.kind.as_str(), "gouge" | "leftover" | "small_leftover" | "needs_other_side"))
+            .map(|f| (f.kind, f.severity, f.line))
+            .collect()
+    };
+    assert_eq!(told(&sound), []);
+    let edits = [
+        ("S5000", "S60000", "rpm", Severity::Stop),
+        ("S5000", "S50", "rpm", Severity::Stop),
+        ("F500", "F9999", "feed", Severity::Stop),
+        ("F500", "F2400", "tooth_load", Severity::Stop),
+        (" M8", "", "no_coolant", Severity::Stop),
+        ("T1 M6", "T3 M6", "other_tool", Severity::Stop),
+        ("S5000 M3 M8", "G4 P2\nS5000 M3 M8", "dwell", Severity::Warn),
+        ("G0 X-10 Y-2\nG0 Z8\nG1 X50", "G0 X10 Y10\nG0 Z10.5\nG1 X14 Z7", "ramp", Severity::Warn),
+        // 8 mm deep and full width with the Ø20 at this speed.
+        ("G0 X-10 Y-2\nG0 Z8\nG1 X50 F500", "T3 M6\nS800 M3\nG43 H3 Z30\nG0 X-30 Y10\nG0 Z2\nG1 X50 F500", "overload", Severity::Stop),
+    ];
+    for (from, to, kind, severity) in edits {
+        let text = sound.replace(from, to);
+        assert_ne!(text, sound);
+        let all = told(&text);
+        let f = all.iter().find(|f| f.0 == kind).unwrap_or_else(|| panic!("{kind} is not found: {all:?}"));
+        assert!(f.1 == severity && f.2.is_some(), "{f:?}");
+    }
+}
+
+/// Without promises a program is judged by machine and material alone, and says so.
+#[test]
+fn a_program_without_promises_says_so() {
+    let (p, stock) = pocket_part();
+    let text = program_of("G0 X-10 Y-2\nG0 Z8\nG1 X50 F500").replace(" M8", "");
+    let proof = prove_promised(&p, stock, &text, vec![], None);
+    assert!(proof.findings.iter().any(|f| f.kind == "no_promises"));
+    let dry = proof.findings.iter().find(|f| f.kind == "no_coolant").unwrap();
+    assert_eq!(dry.severity, Severity::Warn);
 }

@@ -391,6 +391,7 @@ impl Work<'_, '_> {
             rpm: data.rpm.value,
             coolant: self.coolant(),
             engagement_limit: None,
+            power_kw: None,
             moves,
         };
         let mut cutter_why = size_why;

@@ -98,4 +98,6 @@ pub struct SetupRoute {
     pub stock: path::Slabs,
     /// What will be left, and why; places in part coordinates.
     pub named: Vec<Finding>,
+    /// What else there is to know of it; it leaves no material.
+    pub notes: Vec<Finding>,
 }

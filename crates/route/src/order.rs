@@ -118,6 +118,8 @@ fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static 
     match (a.kind, b.kind) {
         (Face, _) => Some("Everything below is measured and cut from the clean face"),
         (Rough, Rough) if same => Some("The smaller cutter only takes what the larger left"),
+        // A cutter's own floors may follow its roughing, though a smaller one still has the corners to clear.
+        (Rough, Floor) if same && diameter(a) < diameter(b) - 1e-9 => None,
         (Rough, Floor | Wall) if same => Some("Finishing takes a thin skin; the bulk goes first"),
         (Floor, Wall) if same => Some("The wall's lead-in runs over the finished floor"),
         // What a smaller cutter takes out of corners is not in the way of a larger one, which has been above itself.
@@ -231,6 +233,8 @@ mod tests {
                 rpm: 1.0,
                 coolant: Coolant::Dry,
                 engagement_limit: None,
+                power_kw: None,
+            power_kw: None,
                 moves: vec![m],
             }),
         }

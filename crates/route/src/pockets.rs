@@ -2,14 +2,14 @@
 
 use crate::holes::Drilled;
 use crate::op::OpKind;
-use crate::setup::{FINISH_BEND, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work, place_key};
+use crate::setup::{FINISH_BEND, FINISH_SHARE, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work, place_key};
 use crate::tools::{end_mills, finisher, local_top, roughers};
-use cutting::{MillTask, mill};
+use cutting::{MillTask, THE_TASK, mill};
 use geom::{DVec2, DVec3, Region};
 use part::{Hole, OFF_FLOOR};
 use path::Feeds;
 use path::profile::{Walls, finish_walls};
-use path::rough::{Clearing, clear};
+use path::rough::{Clearing, Cutting, Passes, cut, passes};
 use rayon::prelude::*;
 use reason::{Finding, Place, Severity, Term};
 use shop::tool::Tool;
@@ -17,16 +17,28 @@ use std::f64::consts::FRAC_PI_2;
 
 /// Cutters work this far beyond the block, mm.
 const ARENA: f64 = 16.0;
+/// Wider roughing, ÷ diameter, where the depth is small: up to 90° of engagement.
+const WIDER: [f64; 5] = [0.5, 0.45, 0.4, 0.35, 0.3];
+/// Width of a floor's passes ÷ diameter (common practice, no source).
+const FLOOR_WIDTH: f64 = 0.7;
 /// Polygons of finishing: worst distance from the true offset, mm.
 const FINE: f64 = 0.0006;
 /// Polygons of roughing, mm.
 const COARSE: f64 = 0.015;
+
+/// Slope of an entry by helix: 2° (common practice 1 to 3°, no source).
+const HELIX_SLOPE: f64 = 0.034_9;
+
+/// A helix whose middle path is narrower than this share of the diameter is told (common practice: no path under half a diameter).
+const TIGHT_HELIX: f64 = 0.25;
 
 /// What a job came to.
 struct Cut {
     op: Option<crate::Operation>,
     /// Swept regions with the height down to which each is cleared.
     swept: Vec<(Region, f64)>,
+    /// What there is to know of it.
+    named: Option<Finding>,
 }
 
 /// One connected piece of the region open at a height.
@@ -263,41 +275,52 @@ impl Work<'_, '_> {
     /// Rough everything, then floors, then walls.
     pub(crate) fn pockets(&mut self, drilled: &[Drilled]) {
         let jobs = self.jobs(drilled);
-        let mut sizes: Vec<f64> = jobs.iter().flat_map(|j| j.rough.iter().map(|t| t.diameter_mm)).collect();
+        let mut sizes: Vec<f64> =
+            jobs.iter().flat_map(|j| j.rough.iter().chain([&j.finish]).map(|t| t.diameter_mm)).collect();
         sizes.sort_by(|a, b| b.total_cmp(a));
         sizes.dedup();
-        let rounds = (sizes.len() + 1) as f64;
-        for (k, d) in sizes.into_iter().enumerate() {
-            if !self.side.watch.on(0.1 + 0.5 * k as f64 / rounds) {
+        // Each cutter roughs and finishes what it can in one call. Where something is tight all is roughed before anything is finished, and
+        // the cutter that is in the spindle finishes first: one call less than from the largest down again.
+        let rounds: Vec<(bool, bool, f64)> = if self.side.rough_first {
+            let rough = sizes.iter().map(|&d| (true, false, d));
+            rough.chain(sizes.iter().rev().map(|&d| (false, true, d))).collect()
+        } else {
+            sizes.iter().map(|&d| (true, true, d)).collect()
+        };
+        for (k, &(rough, finish, d)) in rounds.iter().enumerate() {
+            if !self.side.watch.on(0.1 + 0.75 * k as f64 / rounds.len() as f64) {
                 return;
             }
-            let with: Vec<(&Job, &Tool)> =
-                jobs.iter().filter_map(|j| j.rough.iter().find(|t| t.diameter_mm == d).map(|t| (j, t))).collect();
-            // Pieces of one height do not meet: they are worked out side by side.
-            for level in with.chunk_by(|a, b| a.0.low == b.0.low) {
-                let cuts: Vec<Option<Cut>> = level.par_iter().map(|(j, t)| self.rough(j, t)).collect();
-                self.apply(cuts);
+            if rough {
+                self.rough_with(&jobs, d);
+            }
+            if finish {
+                self.finish_with(&jobs, d);
             }
         }
-        let mut finishers: Vec<f64> =
-            jobs.iter().flat_map(|j| j.rough.iter().chain([&j.finish]).map(|t| t.diameter_mm)).collect();
-        finishers.sort_by(|a, b| b.total_cmp(a));
-        finishers.dedup();
-        for (k, &d) in finishers.iter().enumerate() {
-            if !self.side.watch.on(0.6 + 0.25 * k as f64 / finishers.len() as f64) {
-                return;
-            }
-            let floors: Vec<(&Job, &Tool)> = jobs
-                .iter()
-                .filter(|j| j.floor)
-                .filter_map(|j| j.rough.iter().chain([&j.finish]).find(|t| t.diameter_mm == d).map(|t| (j, t)))
-                .collect();
-            let cuts: Vec<Option<Cut>> = floors.par_iter().map(|(j, t)| self.floor(j, t)).collect();
-            self.apply(cuts);
-            let walls: Vec<&Job> = jobs.iter().filter(|j| j.finish.diameter_mm == d).collect();
-            let cuts: Vec<Option<Cut>> = walls.par_iter().map(|j| self.walls(j)).collect();
+    }
+
+    fn rough_with(&mut self, jobs: &[Job], d: f64) {
+        let with: Vec<(&Job, &Tool)> =
+            jobs.iter().filter_map(|j| j.rough.iter().find(|t| t.diameter_mm == d).map(|t| (j, t))).collect();
+        // Pieces of one height do not meet: they are worked out side by side.
+        for level in with.chunk_by(|a, b| a.0.low == b.0.low) {
+            let cuts: Vec<Option<Cut>> = level.par_iter().map(|(j, t)| self.rough(j, t)).collect();
             self.apply(cuts);
         }
+    }
+
+    fn finish_with(&mut self, jobs: &[Job], d: f64) {
+        let floors: Vec<(&Job, &Tool)> = jobs
+            .iter()
+            .filter(|j| j.floor)
+            .filter_map(|j| j.rough.iter().chain([&j.finish]).find(|t| t.diameter_mm == d).map(|t| (j, t)))
+            .collect();
+        let cuts: Vec<Option<Cut>> = floors.par_iter().map(|(j, t)| self.floor(j, t)).collect();
+        self.apply(cuts);
+        let walls: Vec<&Job> = jobs.iter().filter(|j| j.finish.diameter_mm == d).collect();
+        let cuts: Vec<Option<Cut>> = walls.par_iter().map(|j| self.walls(j)).collect();
+        self.apply(cuts);
     }
 
     fn apply(&mut self, cuts: Vec<Option<Cut>>) {
@@ -306,6 +329,7 @@ impl Work<'_, '_> {
                 self.stock.cut(region, *floor);
             }
             self.ops.extend(c.op);
+            self.notes.extend(c.named);
         }
     }
 
@@ -320,22 +344,26 @@ impl Work<'_, '_> {
         let r = tool.radius();
         let bottom = if j.floor { j.low + FLOOR_SKIN } else { j.low };
         let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN, COARSE / 2.0)).intersect(&j.open);
-        let width = o.width.unwrap_or(ROUGH_WIDTH * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
-        let task = MillTask {
+        let task = |width: f64| MillTask {
             depth: (j.high + FLOOR_SKIN - bottom).min(1.2 * tool.diameter_mm),
             width,
             bend: ROUGH_BEND,
             feed_share: 1.0,
             kappa: FRAC_PI_2,
         };
-        let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
-        self.overrule(&mut data, &o, &tool);
-        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
+        let machine = &self.side.shop.machine;
+        // Shallow steps are taken wider, as long as power and bending bear the whole depth at once.
+        let bears = |share: &f64| {
+            mill(&task(share * tool.diameter_mm), &tool, self.side.material, machine).ap.bound_by == THE_TASK
+        };
+        let share = WIDER.into_iter().find(bears).unwrap_or(ROUGH_WIDTH);
+        let width = o.width.unwrap_or(share * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
+        let engagement = cutting::formula::engagement(width, tool.diameter_mm);
         let skin = j.plain.grown(WALL_SKIN + 0.06, COARSE);
         let mut stock = self.stock.clone();
-        let (mut moves, mut swept, mut passes, mut top_of_all) = (Vec::new(), Vec::new(), 0, bottom);
         // What larger cutters could not reach higher up comes first, with levels of its own; then this step down.
         let step = j.high + FLOOR_SKIN;
+        let mut parts: Vec<(f64, f64, Clearing, Passes)> = Vec::new();
         for (low, high) in [(step, f64::INFINITY), (bottom, step)] {
             let material = stock.between(low + 0.01, high).intersect(&j.open).minus(&skin).without_specks(0.01);
             if low >= high || material.opened(0.1, COARSE).is_empty() || allowed.is_empty() {
@@ -347,39 +375,74 @@ impl Work<'_, '_> {
                 .map(|p| p.1)
                 .fold(low, f64::max)
                 .min(high);
-            let depth = top - low;
-            if depth < 1e-3 {
+            if top - low < 1e-3 {
                 continue;
             }
-            let n = (depth / data.ap.value.max(0.05)).ceil().max(1.0);
             let clearing = Clearing {
                 allowed: allowed.clone(),
                 material,
                 radius: r,
-                engagement: data.engagement,
-                levels: (1..=n as usize).map(|k| top - depth * k as f64 / n).collect(),
-                top,
-                // A helix falls by a sixteenth of the diameter a turn: some 2 to 3°.
-                helix_pitch: 0.06 * tool.diameter_mm,
+                engagement,
+                helix_slope: HELIX_SLOPE.min(tool.steepest_ramp()),
                 skin_only: false,
                 tolerance: COARSE,
             };
-            let done = clear(&clearing, feeds, self.clear_z, &stock);
+            let done = passes(&clearing);
             stock.cut(&done.swept, low);
-            moves.extend(done.moves);
+            parts.push((low, top, clearing, done));
+        }
+        // The numbers are those of the widest stroke that there is: narrow stock is cut deeper, and the thin chip with more feed.
+        let widest = parts.iter().filter_map(|p| p.3.widest()).fold(0.0, f64::max);
+        let real = if widest > 0.0 { cutting::formula::width_for(widest, tool.diameter_mm) } else { width };
+        let mut data = mill(&task(real.clamp(0.02 * tool.diameter_mm, width)), &tool, self.side.material, machine);
+        self.overrule(&mut data, &o, &tool);
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: machine.feed_max_mm_min };
+        let (mut moves, mut swept, mut count, mut top_of_all) = (Vec::new(), Vec::new(), 0, bottom);
+        let mut stock = self.stock.clone();
+        let mut helix: Option<(f64, DVec2, f64)> = None;
+        for (low, top, clearing, done) in parts {
+            let depth = top - low;
+            let n = (depth / data.ap.value.max(0.05)).ceil().max(1.0);
+            let levels = (1..=n as usize).map(|k| top - depth * k as f64 / n).collect();
+            let at = Cutting { levels, top, feeds, clear_z: self.clear_z, stock: &stock };
+            moves.extend(cut(&clearing, &done, &at));
+            if let Some((radius, place)) = done.smallest_helix()
+                && helix.is_none_or(|h| radius < h.0)
+            {
+                helix = Some((radius, place, low));
+            }
+            count += done.count();
+            stock.cut(&done.swept, low);
             swept.push((done.swept, low));
-            passes += done.passes;
             top_of_all = f64::max(top_of_all, top);
         }
+        let tight = helix.filter(|h| h.0 < TIGHT_HELIX * tool.diameter_mm);
         let title = format!("Rough {} to Z{bottom:.2}, {}", j.name, tool.words());
-        let why = "Everything is roughed before anything is finished (stress moves the part); larger cutters first, from the top down";
+        let why = if self.side.rough_first {
+            "Something here is tight: everything is roughed before anything is finished (stress moves the part); larger cutters first, from the top down"
+        } else {
+            "Larger cutters first, from the top down; each finishes in the same call what it has roughed. Mark a size as tight, and everything is roughed before anything is finished"
+        };
         let cutter = vec![
             Term::new("D", "cutter", tool.diameter_mm, "mm"),
             Term::new("flutes", "length, for a wall beside it of", j.wall_top - j.low, "mm"),
-            Term::new("passes", "passes of a level", passes as f64, ""),
+            Term::new("passes", "passes of a level", count as f64, ""),
         ];
+        let name = tool.words();
         let op = self.operation(OpKind::Rough, id, title, &tool, (bottom, top_of_all), why, Some(data), moves, cutter);
-        Some(Cut { op, swept })
+        let named = tight.map(|(radius, at, low)| {
+            let d = 2.0 * radius;
+            let what = format!("{name} enters '{}' by a helix of only Ø{d:.1} about its own middle", j.name);
+            let why = "Under half a diameter the cutter presses more than it cuts, and chips find no way out: drill a hole first, or take a smaller cutter.";
+            let back = self.side.view.from_part.inverse();
+            let (lo, hi) = (at - r, at + r);
+            let b = back.bounds(&geom::Box3 { min: lo.extend(low), max: hi.extend(top_of_all) });
+            Finding::new("tight_helix", Severity::Warn, what, why)
+                .keyed(&j.key)
+                .in_setup(self.side.name)
+                .at(vec![Place::new(b.min, b.max)])
+        });
+        Some(Cut { op, swept, named })
     }
 
     fn floor(&self, j: &Job, proposed: &Tool) -> Option<Cut> {
@@ -400,8 +463,8 @@ impl Work<'_, '_> {
             return None;
         }
         let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN + margin, COARSE / 2.0)).intersect(&j.open);
-        let width = o.width.unwrap_or(0.5 * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
-        let task = MillTask { depth: FLOOR_SKIN, width, bend: FINISH_BEND, feed_share: 0.8, kappa: FRAC_PI_2 };
+        let width = o.width.unwrap_or(FLOOR_WIDTH * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
+        let task = MillTask { depth: FLOOR_SKIN, width, bend: FINISH_BEND, feed_share: FINISH_SHARE, kappa: FRAC_PI_2 };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, &tool);
         let clearing = Clearing {
@@ -409,16 +472,16 @@ impl Work<'_, '_> {
             material,
             radius: r,
             engagement: data.engagement,
-            levels: vec![j.low],
-            top: j.low + FLOOR_SKIN,
-            helix_pitch: 0.15,
+            helix_slope: HELIX_SLOPE.min(tool.steepest_ramp()),
             skin_only: true,
             tolerance: COARSE,
         };
         // The skin is 0.15 mm deep: where the cutter comes down it may meet it full width; that is what is stated.
         data.engagement = std::f64::consts::PI;
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
-        let done = clear(&clearing, feeds, self.clear_z, &self.stock);
+        let done = passes(&clearing);
+        let at = Cutting { levels: vec![j.low], top: j.low + FLOOR_SKIN, feeds, clear_z: self.clear_z, stock: &self.stock };
+        let moves = cut(&clearing, &done, &at);
         let title = format!("Floor at Z{:.2}, skin {FLOOR_SKIN} deep, {}", j.low, tool.words());
         let op = self.operation(
             OpKind::Floor,
@@ -426,12 +489,12 @@ impl Work<'_, '_> {
             title,
             &tool,
             (j.low, j.low + FLOOR_SKIN),
-            "Floors after all roughing, before the walls that meet them",
+            "A floor after what this cutter roughs of it, before the walls that meet it",
             Some(data),
-            done.moves,
+            moves,
             vec![Term::new("D", "the cutters that roughed it", tool.diameter_mm, "mm")],
         );
-        Some(Cut { op, swept: vec![(done.swept, j.low)] })
+        Some(Cut { op, swept: vec![(done.swept, j.low)], named: None })
     }
 
     fn walls(&self, j: &Job) -> Option<Cut> {
@@ -463,7 +526,7 @@ impl Work<'_, '_> {
             depth: height.min(2.0 * tool.diameter_mm),
             width: WALL_SKIN,
             bend: FINISH_BEND,
-            feed_share: 0.7,
+            feed_share: FINISH_SHARE,
             kappa: FRAC_PI_2,
         };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
@@ -497,6 +560,6 @@ impl Work<'_, '_> {
             moves,
             cutter,
         );
-        Some(Cut { op, swept: vec![(swept, j.low)] })
+        Some(Cut { op, swept: vec![(swept, j.low)], named: None })
     }
 }

@@ -34,6 +34,8 @@ pub struct Side<'a> {
     pub intents: &'a [Intent],
     /// Axes of holes beside walls that become thin, part coordinates: a place, and the direction out of the mouth.
     pub early: &'a [[DVec3; 2]],
+    /// Something is tight: everything is roughed before anything is finished.
+    pub rough_first: bool,
     /// Decisions of a person by operation id.
     pub overrides: &'a BTreeMap<String, Override>,
     /// Hears of progress; when it says stop, what is there so far is given back.
@@ -50,9 +52,15 @@ const OVER: f64 = 5.0;
 pub(crate) const ROUGH_WIDTH: f64 = 0.25;
 /// Steps down while a casting may be lower in places, mm (common practice, no source).
 const CAST_STEP: f64 = 0.25;
+/// Deepest step when facing, mm (common practice, no source).
+const FACE_DEPTH: f64 = 2.0;
+/// Widest row of facing ÷ diameter: the rim still comes out of the material (common practice, no source).
+const FACE_WIDTH: f64 = 0.93;
 /// Bending allowed when roughing and when finishing, mm.
 pub(crate) const ROUGH_BEND: f64 = 0.06;
 pub(crate) const FINISH_BEND: f64 = 0.01;
+/// Share of the starting feed when finishing: slower than roughing, for the surface (common practice, no source).
+pub(crate) const FINISH_SHARE: f64 = 0.7;
 
 pub(crate) struct Work<'a, 'b> {
     pub side: &'b Side<'a>,
@@ -61,6 +69,8 @@ pub(crate) struct Work<'a, 'b> {
     /// Holes that stay full, because no drill here leaves what is wanted.
     pub full: Vec<Hole>,
     pub named: Vec<Finding>,
+    /// What else there is to know; it leaves no material.
+    pub notes: Vec<Finding>,
     pub floors: Vec<f64>,
     /// Upper end of the part.
     pub top: f64,
@@ -84,7 +94,7 @@ pub fn plan_side(side: &Side) -> SetupRoute {
     if in_the_way.is_some_and(|z| z > top - BESIDE) {
         top = top.max(stock.top());
     }
-    let mut w = Work { side, stock, ops: vec![], full: vec![], named: vec![], floors, top, clear_z, block };
+    let mut w = Work { side, stock, ops: vec![], full: vec![], named: vec![], notes: vec![], floors, top, clear_z, block };
     w.face();
     let drilled = w.choose_holes();
     let (first, rest): (Vec<&Drilled>, Vec<&Drilled>) = drilled.iter().partition(|d| w.is_early(&d.hole));
@@ -97,7 +107,7 @@ pub fn plan_side(side: &Side) -> SetupRoute {
         w.chamfers();
         w.name_slanted();
     }
-    SetupRoute { operations: w.ops, stock: w.stock, named: w.named }
+    SetupRoute { operations: w.ops, stock: w.stock, named: w.named, notes: w.notes }
 }
 
 impl Work<'_, '_> {
@@ -154,17 +164,32 @@ impl Work<'_, '_> {
         let id = Self::id(OpKind::Face, self.side.name);
         let tool = self.tool_for(&id, proposed).clone();
         let o = self.override_of(&id);
-        let step = o.width.unwrap_or(0.7 * tool.diameter_mm).min(0.95 * tool.diameter_mm);
-        let mut facing = Facing { min, max, radius: tool.radius(), step, levels: Vec::new() };
         let total = self.stock.top() - self.top;
-        let task = MillTask {
-            depth: total.min(2.0),
-            width: facing.even_step(),
-            bend: ROUGH_BEND,
-            feed_share: 0.5,
-            kappa: std::f64::consts::FRAC_PI_2,
+        let plan = |step: f64| {
+            let facing = Facing { min, max, radius: tool.radius(), step, levels: Vec::new() };
+            let task = MillTask {
+                depth: if total < FACE_DEPTH { total } else { FACE_DEPTH },
+                width: facing.even_step(),
+                bend: ROUGH_BEND,
+                feed_share: 0.5,
+                kappa: std::f64::consts::FRAC_PI_2,
+            };
+            let data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
+            (facing, data)
         };
-        let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
+        let widest = FACE_WIDTH * tool.diameter_mm;
+        // Rows share the breadth; of the numbers of rows that may be, the one with which it is done first.
+        let (mut facing, mut data) = match o.width {
+            Some(w) => plan(w.min(0.95 * tool.diameter_mm)),
+            None => (0..3)
+                .map(|more| plan(widest / (1.0 + 0.25 * f64::from(more))))
+                .min_by(|a, b| {
+                    let levels = |d: &cutting::MillData| face_levels(total, 0.0, d.ap.value).len() as f64;
+                    let time = |(f, d): &(Facing, cutting::MillData)| levels(d) * f.length() / d.feed.value;
+                    time(a).total_cmp(&time(b))
+                })
+                .unwrap_or_else(|| plan(widest)),
+        };
         self.overrule(&mut data, &o, &tool);
         let uneven = self.side.uneven.unwrap_or(0.0).min(total);
         facing.levels = cast_levels(self.stock.top(), self.top, uneven, data.ap.value);
@@ -228,6 +253,7 @@ impl Work<'_, '_> {
             rpm,
             coolant: self.coolant(),
             engagement_limit: engagement,
+            power_kw: mill.as_ref().map(|m| m.power_kw),
             moves,
         };
         Some(Operation {

@@ -75,7 +75,7 @@ impl Shop {
     }
 
     fn check(&self) -> Result<(), ShopError> {
-        if let Some(fault) = self.crib.iter().find_map(Tool::fault) {
+        if let Some(fault) = self.machine.fault().or_else(|| self.crib.iter().find_map(Tool::fault)) {
             return Err(ShopError::Wrong(fault));
         }
         for (k, t) in self.crib.iter().enumerate() {

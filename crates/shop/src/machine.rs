@@ -3,6 +3,17 @@
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
+/// What the spindle gives at one speed, by its plate.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct SpindlePoint {
+    /// 1/min.
+    pub rpm: f64,
+    /// kW.
+    pub kw: f64,
+    /// N m.
+    pub nm: f64,
+}
+
 /// A three-axis mill. Machine coordinates are those of the spindle nose; z is 0 at the top and falls.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Machine {
@@ -40,12 +51,92 @@ pub struct Machine {
     pub usable_source: String,
     /// Highest torque, N m.
     pub torque_nm: f64,
+    /// Speeds that the spindle can run at where it has steps (belts, gears), 1/min; none where it is free.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub rpm_steps: Vec<f64>,
+    /// Power and torque against speed by the plate, rising in speed; between the points in a straight line. Without points the plate's power
+    /// and the highest torque hold at all speeds.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub spindle: Vec<SpindlePoint>,
 }
 
+/// A commanded speed may differ from a step by this share, and still be that step.
+const SAME_STEP: f64 = 0.02;
+
 impl Machine {
-    /// Power that may be counted on, kW.
-    pub fn usable_kw(&self) -> f64 {
-        self.plate_kw * self.usable_share
+    /// Power and torque of the plate at a speed: (kW, N m).
+    fn at(&self, rpm: f64) -> (f64, f64) {
+        let p = &self.spindle;
+        let (Some(first), Some(last)) = (p.first(), p.last()) else { return (self.plate_kw, self.torque_nm) };
+        if rpm <= first.rpm {
+            // Below its first point the torque stays and the power falls with the speed.
+            return (first.kw * (rpm / first.rpm).clamp(0.0, 1.0), first.nm);
+        }
+        let k = p.partition_point(|q| q.rpm < rpm);
+        if k >= p.len() {
+            return (last.kw, last.nm);
+        }
+        let (a, b) = (p[k - 1], p[k]);
+        let t = (rpm - a.rpm) / (b.rpm - a.rpm);
+        (a.kw + (b.kw - a.kw) * t, a.nm + (b.nm - a.nm) * t)
+    }
+    /// Power that may be counted on at a speed, kW.
+    pub fn usable_kw(&self, rpm: f64) -> f64 {
+        self.at(rpm).0 * self.usable_share
+    }
+    /// Torque that may be counted on at a speed, N m.
+    pub fn usable_nm(&self, rpm: f64) -> f64 {
+        self.at(rpm).1 * self.usable_share
+    }
+    /// The most power that may be counted on at any speed, kW.
+    pub fn most_usable_kw(&self) -> f64 {
+        self.spindle.iter().map(|p| p.kw).reduce(f64::max).unwrap_or(self.plate_kw) * self.usable_share
+    }
+    /// Can the spindle run at this speed? Where it has steps, only at them.
+    pub fn runs_at(&self, rpm: f64) -> bool {
+        let stepped = self.rpm_steps.is_empty() || self.rpm_steps.iter().any(|s| (rpm / s - 1.0).abs() <= SAME_STEP);
+        rpm >= self.rpm_min - 1e-6 && rpm <= self.rpm_max + 1e-6 && stepped
+    }
+    /// The fastest speed that it can run at and that is no faster than `rpm`; none where all are faster.
+    pub fn speed_below(&self, rpm: f64) -> Option<f64> {
+        let top = if rpm < self.rpm_max { rpm } else { self.rpm_max };
+        if self.rpm_steps.is_empty() {
+            return (top >= self.rpm_min).then_some(top);
+        }
+        self.rpm_steps.iter().copied().filter(|s| *s <= top + 1e-6).reduce(f64::max)
+    }
+    /// Why this description makes no machine, if it does not.
+    pub fn fault(&self) -> Option<String> {
+        let rising = self.spindle.windows(2).all(|w| w[0].rpm < w[1].rpm);
+        let sound = self.spindle.iter().all(|p| [p.rpm, p.kw, p.nm].iter().all(|v| v.is_finite() && *v > 0.0));
+        if !rising || !sound {
+            return Some("the spindle's points must rise in speed and be above 0".into());
+        }
+        let steps = self.rpm_steps.iter().all(|s| s.is_finite() && *s > 0.0);
+        let range = self.rpm_min > 0.0 && self.rpm_max > self.rpm_min && self.rpm_max.is_finite();
+        (!steps || !range).then(|| "the spindle's speeds must be above 0, and the highest above the lowest".into())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::Shop;
+
+    #[test]
+    fn power_and_torque_follow_the_curve_and_steps_are_kept() {
+        let mut m = Shop::demo().unwrap().machine;
+        assert!(m.fault().is_none());
+        for p in m.spindle.clone() {
+            assert!((m.usable_kw(p.rpm) - p.kw * m.usable_share).abs() < 1e-9);
+            // No point promises more torque than its power makes (n·M/9550), but for rounding.
+            assert!(p.nm * p.rpm / 9550.0 <= p.kw * 1.05, "{p:?}");
+        }
+        assert!(m.usable_nm(300.0) > m.usable_nm(5000.0) && m.usable_kw(100.0) < m.usable_kw(200.0));
+        assert!(m.runs_at(3333.0) && !m.runs_at(60_000.0) && !m.runs_at(50.0));
+        assert_eq!(m.speed_below(2400.0), Some(2400.0));
+        m.rpm_steps = vec![400.0, 800.0, 1600.0];
+        assert!(m.runs_at(805.0) && !m.runs_at(1200.0));
+        assert_eq!((m.speed_below(1500.0), m.speed_below(399.0)), (Some(800.0), None));
     }
 }
 

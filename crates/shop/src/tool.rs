@@ -106,6 +106,9 @@ pub struct Tool {
     /// Can be fed straight down into full material.
     #[serde(default = "yes")]
     pub centre_cutting: bool,
+    /// Steepest ramp or helix into full material, degrees; without it the form's common practice.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub ramp_deg: Option<f64>,
 }
 
 fn two() -> u32 {
@@ -117,6 +120,12 @@ fn yes() -> bool {
 }
 
 impl Tool {
+    /// Steepest ramp or helix into full material, rad: what is said of the cutter, else 10° where it cuts at its centre, 2° where not
+    /// (common practice, no source). Straight down is another matter: that asks for a centre that cuts.
+    pub fn steepest_ramp(&self) -> f64 {
+        let degrees = self.ramp_deg.unwrap_or(if self.centre_cutting { 10.0 } else { 2.0 });
+        degrees.clamp(0.0, 90.0).to_radians()
+    }
     /// Cutting radius, mm.
     pub fn radius(&self) -> f64 {
         self.diameter_mm / 2.0
@@ -246,6 +255,7 @@ mod tests {
             flutes: 2,
             carbide: true,
             centre_cutting: true,
+            ramp_deg: None,
         }
     }
 

@@ -160,7 +160,7 @@ pub fn strip(plan: &Plan, proof: &Proof, shop: &Shop) -> Strip {
             s
         })
         .collect();
-    Strip { usable_kw: shop.machine.usable_kw(), setups: list }
+    Strip { usable_kw: shop.machine.most_usable_kw(), setups: list }
 }
 
 fn close(s: &mut StripSetup, clock: f64, next_line: u32) {
