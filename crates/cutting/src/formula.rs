@@ -62,10 +62,17 @@ pub fn drill_torque(kc11: f64, mc: f64, diameter: f64, feed_rev: f64, point_angl
     specific_force(kc11, mc, h) * feed_rev * diameter * diameter / 8000.0
 }
 
-/// Thrust of a drill without its chisel edge, N: 0.5·kc·(D/2)·f·sin(σ/2). Uncertain by a factor of two.
-pub fn drill_thrust(kc11: f64, mc: f64, diameter: f64, feed_rev: f64, point_angle: f64) -> f64 {
-    let s = (point_angle / 2.0).sin();
-    0.5 * specific_force(kc11, mc, feed_rev / 2.0 * s) * diameter / 2.0 * feed_rev * s
+/// Thrust of a drill with its chisel edge, N: Shaw & Oxford 1957 in the form of Machinery's Handbook (from memory, 80 %), T = 2·Kd·f^0.8·
+/// d^0.8·B + Kd·d²·J in inch and lbf with B 1.355 and J 0.030 for a chisel edge of 0.18·d. Its work constant Kd is taken as kc1.1/13.4, which
+/// fits the book's steel (24 000) and aluminium (7000) within 3 %. Thrust is the least reproducible quantity there is: a factor of two.
+pub fn drill_thrust(kc11: f64, diameter: f64, feed_rev: f64) -> f64 {
+    const B: f64 = 1.355;
+    const J: f64 = 0.030;
+    const PSI: f64 = 145.038;
+    const LBF: f64 = 4.448_222;
+    let (d, f) = (diameter / 25.4, feed_rev / 25.4);
+    let kd = kc11 * PSI / 13.4;
+    LBF * kd * (2.0 * B * f.powf(0.8) * d.powf(0.8) + J * d * d)
 }
 
 #[cfg(test)]
@@ -113,11 +120,14 @@ mod tests {
         near(deflection(100.0, 50.0, 12.0, 30.0, 10.0, 600_000.0) * 1000.0, 12.809_217, 1e-5);
     }
 
-    /// 12.7 mm, 0.2032 mm/rev, Ck45 N (2220/0.14): 12.80 N m, thrust 1728 N by Kienzle's way.
+    /// 12.7 mm, 0.2032 mm/rev, Ck45 N (2220/0.14): 12.80 N m; thrust by Shaw & Oxford with Kd 24 000: 965 lbf = 4293 N.
     #[test]
     fn drill_forces() {
         let a = 118f64.to_radians();
         near(drill_torque(2220.0, 0.14, 12.7, 0.2032, a), 12.7997, 1e-3);
-        near(drill_thrust(2220.0, 0.14, 12.7, 0.2032, a), 1727.79, 0.5);
+        near(drill_thrust(24_000.0 * 13.4 / 145.038, 12.7, 0.2032), 4293.0, 6.0);
+        // Kd of kc1.1: steel 2220 gives 24 030, aluminium 650 gives 7035.
+        near(2220.0 * 145.038 / 13.4, 24_000.0, 0.03 * 24_000.0);
+        near(650.0 * 145.038 / 13.4, 7000.0, 0.03 * 7000.0);
     }
 }

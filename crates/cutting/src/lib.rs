@@ -3,6 +3,7 @@
 //! Formulas: Machinery's Handbook (speeds and feeds), ISO 3002, Kienzle 1952. Symbols as there: D cutter diameter, z teeth, n
 //! 1/min, vc m/min, fz mm, ap axial and ae radial depth mm, φ engagement, hm mean chip thickness, kc N/mm², Q cm³/min, P kW.
 
+pub mod force;
 pub mod formula;
 mod propose;
 mod window;

@@ -1,8 +1,9 @@
 //! The operating window: which feeds per tooth are possible at which radial width, and what each limit is; and what follows from numbers
 //! that a person typed.
 
+use crate::force::forces;
 use crate::formula as f;
-use crate::propose::{EDGE_CHIP, MillData, modulus};
+use crate::propose::{EDGE_CHIP, MillData, as_cut, bend_of, feeds_per_tooth};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::Tool;
@@ -52,9 +53,13 @@ pub fn window(tool: &Tool, m: &Material, machine: &Machine, rpm: f64, ap: f64, b
     };
     let solve = |limit: f64, ae: f64| (limit / unit(ae)).powf(1.0 / (1.0 - m.mc));
     let torque_kw = machine.usable_nm(rpm) * rpm * PI / 30_000.0;
-    let force =
-        bend / f::deflection(1.0, tool.stickout_mm, tool.shank_diameter_mm, tool.flute_length_mm, d, modulus(tool));
-    let bend_kw = force * PI * d * rpm / 60e6;
+    // The highest force grows with fz^(1 − mc) too.
+    let force = bend / bend_of(tool);
+    let bends = |ae: f64| {
+        let phi = if ae >= d - 1e-9 { PI } else { f::engagement(ae, d) };
+        (force / forces(&as_cut(tool, m, FRAC_PI_2, 1.0, ap, phi)).side).powf(1.0 / (1.0 - m.mc))
+    };
+    let [_, most, floor] = feeds_per_tooth(tool, m);
     let curve = |name: &str, upper: bool, source: &str, fz: &dyn Fn(f64) -> f64| Curve {
         name: name.into(),
         upper,
@@ -64,13 +69,13 @@ pub fn window(tool: &Tool, m: &Material, machine: &Machine, rpm: f64, ap: f64, b
     let curves = vec![
         curve("feed cap of the machine", true, "vf/(n·z)", &|_| machine.feed_max_mm_min / (rpm * z)),
         curve("tooth load", true, "1.3 × the material's starting feed, by chip thinning (ISO 3002)", &|a| {
-            m.fz_share_of_diameter * d * 1.3 / thin(a).max(0.5)
+            most / thin(a).clamp(0.5, 1.0)
         }),
         curve("usable power", true, "Kienzle; power share of the machine", &|a| solve(machine.usable_kw(rpm), a)),
         curve("torque", true, "Kienzle; torque of the spindle", &|a| solve(torque_kw, a)),
-        curve("deflection", true, "F·L³/(3·E·I), 0.8·D at the flutes", &|a| solve(bend_kw, a)),
+        curve("deflection", true, "F·L³/(3·E·I), 0.8·D at the flutes, under the highest force over a revolution", &bends),
         curve("rubs", false, "least chip: common practice, no source", &|a| {
-            (EDGE_CHIP / thin(a).max(1e-6)).max(m.chip_floor_share * d)
+            if EDGE_CHIP > floor * thin(a) { EDGE_CHIP / thin(a).clamp(1e-6, 1.0) } else { floor }
         }),
     ];
     Window { ae, curves }
@@ -86,12 +91,13 @@ pub fn follow(data: &mut MillData, tool: &Tool, m: &Material, machine: &Machine)
         data.fz.bound_by = "speed and feed as typed".into();
     }
     let phi = if ae >= d - 1e-9 { PI } else { f::engagement(ae, d) };
-    let hm = f::mean_chip(fz, ae, d, phi, FRAC_PI_2).max(1e-4);
+    let hm = f::mean_chip(fz, ae, d, phi, FRAC_PI_2).clamp(1e-4, f64::INFINITY);
     data.power_kw = f::power(f::removal(ap, ae, vf), f::specific_force(m.kc11_mpa, m.mc, hm));
     data.force_n = data.power_kw * 60e6 / (PI * d * n);
-    data.deflection_mm =
-        f::deflection(data.force_n, tool.stickout_mm, tool.shank_diameter_mm, tool.flute_length_mm, d, modulus(tool));
-    data.plunge = (vf * 0.3).max(1.0).floor();
+    let high = forces(&as_cut(tool, m, FRAC_PI_2, fz, ap, phi));
+    (data.side_n, data.tooth_n, data.axial_n) = (high.side, high.tooth, high.axial);
+    data.deflection_mm = bend_of(tool) * high.side;
+    data.plunge = (vf * 0.3).floor().clamp(1.0, f64::INFINITY);
     data.remarks.clear();
     let mut over = |what: &str, have: f64, most: f64, unit: &str| {
         if have > most * 1.001 {
@@ -103,7 +109,7 @@ pub fn follow(data: &mut MillData, tool: &Tool, m: &Material, machine: &Machine)
     over("flute length", ap, tool.flute_length_mm, "mm");
     over("spindle's speed", n, machine.rpm_max, "1/min");
     over("machine's feed", vf, machine.feed_max_mm_min, "mm/min");
-    let tooth = m.fz_share_of_diameter * d * 1.3 / f::thickest_chip(1.0, ae, d).max(0.5);
+    let tooth = feeds_per_tooth(tool, m)[1] / f::thickest_chip(1.0, ae, d).clamp(0.5, 1.0);
     over("tooth load", fz, tooth, "mm");
     let hex = f::thickest_chip(fz, ae, d);
     if hex < EDGE_CHIP {
@@ -122,7 +128,7 @@ mod tests {
         let s = Shop::demo().unwrap();
         let m = s.material("aluminium-6082").unwrap();
         let t = s.crib.iter().find(|t| t.kind == shop::tool::ToolKind::Flat && t.diameter_mm == 10.0).unwrap();
-        let task = MillTask { depth: 6.0, width: 2.5, bend: 0.06, feed_share: 1.0, kappa: FRAC_PI_2 };
+        let task = MillTask { depth: 6.0, width: 2.5, bend: 0.06, feed_share: 1.0, kappa: FRAC_PI_2, cuts_at: None, finish: false };
         let mut data = mill(&task, t, m, &s.machine);
         let w = window(t, m, &s.machine, data.rpm.value, data.ap.value, 0.06);
         let data_rpm = data.rpm.value;

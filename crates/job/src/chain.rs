@@ -469,7 +469,8 @@ fn grip_findings(h: &holding::SetupHold, ops: &[Operation], shop: &Shop, frictio
 fn remarks(setup: &str, ops: &[Operation]) -> Vec<Finding> {
     ops.iter()
         .flat_map(|o| {
-            o.mill.iter().flat_map(|m| m.remarks.iter()).map(move |r| {
+            let of_drill = o.drill.iter().flat_map(|d| d.remarks.iter());
+            o.mill.iter().flat_map(|m| m.remarks.iter()).chain(of_drill).map(move |r| {
                 Finding::new(
                     "cutting_data",
                     Severity::Note,

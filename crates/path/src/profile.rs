@@ -20,6 +20,8 @@ pub struct Walls {
     pub radius: f64,
     /// Heights from the top down.
     pub levels: Vec<f64>,
+    /// What is taken off the wall, mm.
+    pub width: f64,
     /// Fit of arcs, mm.
     pub tolerance: f64,
 }
@@ -48,6 +50,46 @@ pub fn wall_paths(w: &Walls) -> Vec<Path2> {
         out.extend(join(pieces).into_iter().filter(|p| len(p) > 0.01).map(|p| fit_arcs(&p, false, &fit)));
     }
     out
+}
+
+/// Thickest chip ÷ feed per tooth at a width, by √(ae/D − (ae/D)²).
+fn chip(width: f64, diameter: f64) -> f64 {
+    let q = (width / diameter).clamp(0.0, 1.0);
+    if q < 0.5 { 2.0 * (q - q * q).sqrt() } else { 1.0 }
+}
+
+/// Width that a cutter of diameter D meets, taking `width` off a wall round which its middle runs on a circle of `radius`: inside, from the
+/// bore D_p to D_h, (D_h² − D_p²)/(4·(D_h − D)); outside, from the boss D_p to D_b, (D_p² − D_b²)/(4·(D_b + D)).
+pub fn engaged_width(width: f64, radius: f64, diameter: f64, inside: bool) -> f64 {
+    let r = diameter / 2.0;
+    let (wall, past) = if inside { (radius + r, 2.0 * radius) } else { (radius - r, 2.0 * radius) };
+    if past <= 0.0 {
+        return diameter;
+    }
+    let before = if inside { 2.0 * (wall - width) } else { 2.0 * (wall + width) };
+    let after = 2.0 * wall;
+    ((after * after - before * before).abs() / (4.0 * past)).clamp(0.0, diameter)
+}
+
+/// Feed of the middle on an arc ÷ the feed on a straight wall, for the same thickest chip.
+pub fn arc_feed(width: f64, radius: f64, diameter: f64, inside: bool) -> f64 {
+    chip(width, diameter) / chip(engaged_width(width, radius, diameter, inside), diameter).clamp(1e-6, 1.0)
+}
+
+/// Along a wall, its arcs at the feed that keeps the chip. Climb: an arc to the left is inside.
+fn along_wall(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
+    let mut at = path.start;
+    for s in &path.segs {
+        match *s {
+            Seg::Line { to } => m.feed(to.extend(z), feeds.cut),
+            Seg::Arc { to, center, ccw } => {
+                let share = arc_feed(w.width, at.distance(center), 2.0 * w.radius, ccw);
+                let feed = feeds.cut * share;
+                m.arc(to.extend(z), center, ccw, if feed < feeds.link { feed } else { feeds.link });
+            }
+        }
+        at = s.to();
+    }
 }
 
 /// Radii tried for the arcs in and out, mm.
@@ -124,7 +166,7 @@ fn closed(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
             let (a, ca) = quarter(p, dir, r, true);
             m.enter(a, z, None);
             m.arc(p.extend(z), ca, true, feeds.cut);
-            m.follow(path, z, feeds.cut);
+            along_wall(m, w, path, z, feeds);
             if let Some((seg, q, qdir)) = again {
                 m.follow(&Path2 { start: p, segs: vec![seg] }, z, feeds.cut);
                 let (b, cb) = quarter(q, qdir, r, false);
@@ -141,7 +183,7 @@ fn closed(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
             let from = clear_place(w, p).unwrap_or(p);
             m.enter(from, z, None);
             m.feed(p.extend(z), feeds.cut * 0.5);
-            m.follow(path, z, feeds.cut);
+            along_wall(m, w, path, z, feeds);
             m.feed(from.extend(z), feeds.cut);
         }
     }
@@ -187,7 +229,7 @@ fn open(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
         m.enter(from, z, None);
         m.feed(p.extend(z), feeds.cut * 0.5);
     }
-    m.follow(path, z, feeds.cut);
+    along_wall(m, w, path, z, feeds);
     if let Some(q) = run_out(&w.allowed, e, end_dir, w.radius) {
         m.feed(q.extend(z), feeds.cut);
     } else if let Some((b, c)) = come(e, end_dir, false) {
@@ -210,7 +252,7 @@ mod tests {
         let mut stock = Slabs::prism(Region::rect(DVec2::splat(-5.0), DVec2::new(35.0, 25.0)), -10.0, 0.0);
         stock.cut(&pocket.shrunk(0.25, 0.001), -6.0);
         let entry = allowed.shrunk(0.3, 0.001);
-        (Walls { allowed, only: None, not: None, entry, radius: 3.0, levels: vec![-6.0], tolerance: 0.001 }, stock)
+        (Walls { allowed, only: None, not: None, entry, radius: 3.0, levels: vec![-6.0], width: 0.25, tolerance: 0.001 }, stock)
     }
 
     /// A rounded pocket's wall is four lines and four arcs, climb: counter-clockwise round a pocket.
@@ -236,6 +278,31 @@ mod tests {
             .rev()
             .find_map(|m| if let Move::Feed { to, .. } = m { (to.z == -6.0).then_some(to.truncate()) } else { None });
         assert!(down.is_some());
+    }
+
+    /// Worked: a bore Ø17 by a Ø12 from Ø16.5 meets 0.8375 mm, and its middle goes at 0.56 of a straight 0.25 mm pass. The formula is that
+    /// of circular interpolation in the tool makers' handbooks; the chip is that of ISO 3002.
+    #[test]
+    fn inside_an_arc_the_cutter_meets_more_and_goes_slower() {
+        assert!((engaged_width(0.25, 2.5, 12.0, true) - 0.8375).abs() < 1e-9);
+        assert!((arc_feed(0.25, 2.5, 12.0, true) - 0.56).abs() < 0.003);
+        // Round a boss it meets less, and a wall of large radius is straight.
+        assert!(arc_feed(0.25, 16.0, 12.0, false) > 1.1);
+        for inside in [true, false] {
+            assert!((arc_feed(0.25, 1e6, 12.0, inside) - 1.0).abs() < 1e-3);
+        }
+    }
+
+    #[test]
+    fn arcs_of_a_pocket_are_slower_than_its_lines() {
+        let (w, stock) = pocket();
+        let moves = finish_walls(&w, FEEDS, 10.0, &stock);
+        let corner = moves.iter().find_map(|m| match m {
+            Move::Arc { to, center, feed, .. } if (to.truncate().distance(*center) - 1.0).abs() < 2e-3 => Some(*feed),
+            _ => None,
+        });
+        let share = arc_feed(0.25, 1.0, 6.0, true);
+        assert!((corner.unwrap() - FEEDS.cut * share).abs() < 1.0 && share < 0.6, "{corner:?} {share}");
     }
 
     #[test]

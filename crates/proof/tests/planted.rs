@@ -26,6 +26,7 @@ fn tool(number: u32, kind: ToolKind, d: f64) -> Tool {
         carbide: true,
         centre_cutting: true,
         ramp_deg: None,
+        helix_deg: None,
     }
 }
 

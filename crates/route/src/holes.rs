@@ -303,7 +303,23 @@ impl Work<'_, '_> {
         let lean = (spot.point_angle_deg / 2.0).to_radians().tan();
         let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm) / lean;
         let tip = top - depth;
-        let at: Vec<DVec2> = g.iter().map(|h| h.hole.at).filter(|&p| self.tool_clears(&spot, p, tip)).collect();
+        let (clear, not): (Vec<&Drilled>, Vec<&Drilled>) = g.iter().partition(|h| self.tool_clears(&spot, h.hole.at, tip));
+        if !not.is_empty() {
+            let holes: Vec<Region> =
+                not.iter().map(|h| Region::disc(h.hole.at, h.hole.diameter / 2.0 + 0.05, 0.01)).collect();
+            let what = format!(
+                "{} × Ø{} at Z{top:.1} {} drilled without a spot: {} does not get in there",
+                not.len(),
+                shop::tool::trim(d),
+                if not.len() == 1 { "is" } else { "are" },
+                spot.words()
+            );
+            let why = "The drill may wander at its start: begin with a short stiff drill, or peck the first half diameter slowly.";
+            self.name_form(&Region::union_all(&holes), tip, top + 0.05, "no_spot", &key, what, why);
+            // It leaves nothing.
+            self.notes.extend(self.named.pop());
+        }
+        let at: Vec<DVec2> = clear.iter().map(|h| h.hole.at).collect();
         if at.is_empty() {
             return;
         }
@@ -318,6 +334,7 @@ impl Work<'_, '_> {
             "A spot guides the drill; it stays smaller than the hole",
             early,
             vec![Term::new("d", "wide at the end of the spot, smaller than the drill", 2.0 * depth * lean, "mm")],
+            Some(2.0 * depth * lean),
         );
     }
 
@@ -342,7 +359,7 @@ impl Work<'_, '_> {
         let own = Term::new("D", if g[0].then.is_some() { "drill" } else { "as the hole" }, tool.diameter_mm, "mm");
         let meant = g[0].then.iter().flat_map(|i| &i.terms).cloned();
         let size_why = std::iter::once(own).chain(meant).collect();
-        self.drill_op(OpKind::Drill, id, title, &tool, &at, (g[0].tip, g[0].hole.mouth_top()), why, early, size_why);
+        self.drill_op(OpKind::Drill, id, title, &tool, &at, (g[0].tip, g[0].hole.mouth_top()), why, early, size_why, None);
         for d in g {
             let radius = (d.hole.diameter / 2.0).min(tool.radius()) - 0.01;
             self.stock.cut(&Region::disc(d.hole.at, radius, 0.004), d.tip + tool.point_height());
@@ -360,9 +377,10 @@ impl Work<'_, '_> {
         why: &str,
         early: bool,
         size_why: Vec<Term>,
+        cuts_at: Option<f64>,
     ) {
         let o = self.override_of(&id);
-        let mut data = drill(tool, top - bottom, self.side.material, &self.side.shop.machine);
+        let mut data = drill(tool, cuts_at, top - bottom, self.side.material, &self.side.shop.machine);
         if let Some(v) = o.rpm {
             data.rpm.value = v;
             data.rpm.bound_by = "a person".into();
@@ -439,7 +457,17 @@ impl Work<'_, '_> {
         let id = Self::id(OpKind::Chamfer, &key);
         let o = self.override_of(&id);
         let size = c.high - c.low;
-        let task = MillTask { depth: size, width: size, bend: 0.03, feed_share: 0.6, kappa: FRAC_PI_2 / 2.0 };
+        // The flank cuts where it is widest: speed goes by that.
+        let wide = tool.tip_diameter_mm + 2.0 * (1.0 + size);
+        let task = MillTask {
+            depth: size,
+            width: size,
+            bend: 0.03,
+            feed_share: 0.6,
+            kappa: FRAC_PI_2 / 2.0,
+            cuts_at: Some(if wide < tool.diameter_mm { wide } else { tool.diameter_mm }),
+            finish: false,
+        };
         let mut data = mill(&task, tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, tool);
         data.engagement = std::f64::consts::PI;

@@ -26,8 +26,12 @@ const FINE: f64 = 0.0006;
 /// Polygons of roughing, mm.
 const COARSE: f64 = 0.015;
 
-/// Slope of an entry by helix: 2° (common practice 1 to 3°, no source).
-const HELIX_SLOPE: f64 = 0.034_9;
+/// Slope of an entry by helix, rad: 3° in what cuts easily, 2° in steels (common practice 1 to 3°, no source); never more than the cutter bears.
+fn helix_slope(material: &shop::machine::Material, tool: &Tool) -> f64 {
+    let degrees: f64 = if material.kc11_mpa < 1000.0 { 3.0 } else { 2.0 };
+    let slope = degrees.to_radians();
+    if slope < tool.steepest_ramp() { slope } else { tool.steepest_ramp() }
+}
 
 /// A helix whose middle path is narrower than this share of the diameter is told (common practice: no path under half a diameter).
 const TIGHT_HELIX: f64 = 0.25;
@@ -350,6 +354,8 @@ impl Work<'_, '_> {
             bend: ROUGH_BEND,
             feed_share: 1.0,
             kappa: FRAC_PI_2,
+            cuts_at: None,
+            finish: false,
         };
         let machine = &self.side.shop.machine;
         // Shallow steps are taken wider, as long as power and bending bear the whole depth at once.
@@ -383,7 +389,7 @@ impl Work<'_, '_> {
                 material,
                 radius: r,
                 engagement,
-                helix_slope: HELIX_SLOPE.min(tool.steepest_ramp()),
+                helix_slope: helix_slope(self.side.material, &tool),
                 skin_only: false,
                 tolerance: COARSE,
             };
@@ -464,7 +470,7 @@ impl Work<'_, '_> {
         }
         let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN + margin, COARSE / 2.0)).intersect(&j.open);
         let width = o.width.unwrap_or(FLOOR_WIDTH * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
-        let task = MillTask { depth: FLOOR_SKIN, width, bend: FINISH_BEND, feed_share: FINISH_SHARE, kappa: FRAC_PI_2 };
+        let task = MillTask { depth: FLOOR_SKIN, width, bend: FINISH_BEND, feed_share: FINISH_SHARE, kappa: FRAC_PI_2, cuts_at: None, finish: true };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, &tool);
         let clearing = Clearing {
@@ -472,7 +478,7 @@ impl Work<'_, '_> {
             material,
             radius: r,
             engagement: data.engagement,
-            helix_slope: HELIX_SLOPE.min(tool.steepest_ramp()),
+            helix_slope: helix_slope(self.side.material, &tool),
             skin_only: true,
             tolerance: COARSE,
         };
@@ -528,12 +534,14 @@ impl Work<'_, '_> {
             bend: FINISH_BEND,
             feed_share: FINISH_SHARE,
             kappa: FRAC_PI_2,
+            cuts_at: None,
+            finish: true,
         };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, &tool);
         let n = (height / data.ap.value.max(0.1)).ceil().max(1.0);
         let levels: Vec<f64> = (1..=n as usize).map(|k| j.low + height - height * k as f64 / n).collect();
-        let walls = Walls { allowed, only: Some(only), not, entry, radius: r, levels, tolerance: 0.0012 };
+        let walls = Walls { allowed, only: Some(only), not, entry, radius: r, levels, width: WALL_SKIN, tolerance: 0.0012 };
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
         let moves = finish_walls(&walls, feeds, self.clear_z, &self.stock);
         // In corners the skin is met over a wider angle; this is what is stated for the finish.

@@ -60,7 +60,7 @@ const FACE_WIDTH: f64 = 0.93;
 pub(crate) const ROUGH_BEND: f64 = 0.06;
 pub(crate) const FINISH_BEND: f64 = 0.01;
 /// Share of the starting feed when finishing: slower than roughing, for the surface (common practice, no source).
-pub(crate) const FINISH_SHARE: f64 = 0.7;
+pub(crate) const FINISH_SHARE: f64 = 0.9;
 
 pub(crate) struct Work<'a, 'b> {
     pub side: &'b Side<'a>,
@@ -171,8 +171,10 @@ impl Work<'_, '_> {
                 depth: if total < FACE_DEPTH { total } else { FACE_DEPTH },
                 width: facing.even_step(),
                 bend: ROUGH_BEND,
-                feed_share: 0.5,
+                feed_share: 1.0,
                 kappa: std::f64::consts::FRAC_PI_2,
+                cuts_at: None,
+                finish: false,
             };
             let data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
             (facing, data)

@@ -109,6 +109,9 @@ pub struct Tool {
     /// Steepest ramp or helix into full material, degrees; without it the form's common practice.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub ramp_deg: Option<f64>,
+    /// Helix angle of the flutes, degrees; without it the form's common practice.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub helix_deg: Option<f64>,
 }
 
 fn two() -> u32 {
@@ -125,6 +128,11 @@ impl Tool {
     pub fn steepest_ramp(&self) -> f64 {
         let degrees = self.ramp_deg.unwrap_or(if self.centre_cutting { 10.0 } else { 2.0 });
         degrees.clamp(0.0, 90.0).to_radians()
+    }
+    /// Helix angle of the flutes, rad: what is said of the cutter, else 30° of end mills and none of the others (common practice, no source).
+    pub fn helix(&self) -> f64 {
+        let usual = if matches!(self.kind, ToolKind::Flat | ToolKind::Ball | ToolKind::Bull) { 30.0 } else { 0.0 };
+        self.helix_deg.unwrap_or(usual).clamp(0.0, 60.0).to_radians()
     }
     /// Cutting radius, mm.
     pub fn radius(&self) -> f64 {
@@ -256,6 +264,7 @@ mod tests {
             carbide: true,
             centre_cutting: true,
             ramp_deg: None,
+            helix_deg: None,
         }
     }
 
