@@ -585,6 +585,7 @@ pub fn prove_plan(part: &Part, plan: &Plan, shop: &Shop) -> Result<Proof, JobErr
 struct KeptProof {
     proof: Proof,
     loads: Vec<Vec<StepLoad>>,
+    promised: Vec<Vec<proof::Kept>>,
 }
 
 /// The plan's programs, read back from their text.
@@ -629,9 +630,9 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
     };
     let kept = cached(desk, &key.done(), "proof", |watch| {
         let proof = proof::prove_watched(&input, watch);
-        KeptProof { loads: proof.loads.clone(), proof }
+        KeptProof { loads: proof.loads.clone(), promised: proof.kept.clone(), proof }
     })?;
-    let mut proof = Proof { loads: kept.loads, ..kept.proof };
+    let mut proof = Proof { loads: kept.loads, kept: kept.promised, ..kept.proof };
     proof.findings.extend(plan.findings.iter().cloned());
     proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
     Ok(proof)

@@ -59,8 +59,8 @@ impl Passes {
     }
     /// Length of the strokes of a level, each with the engagement that it states: (mm, rad).
     pub fn strokes(&self) -> Vec<(f64, f64)> {
-        let all = self.components.iter().flat_map(|p| &p.passes).flat_map(|p| &p.strokes);
-        all.map(|s| (s.length(), s.engagement)).collect()
+        let all = self.components.iter().flat_map(|p| &p.passes).flat_map(|p| &p.strokes).flat_map(|s| &s.runs);
+        all.filter_map(|r| Some((r.path.length(), r.meets?))).collect()
     }
     /// Greatest engagement that a stroke states, rad; none without strokes.
     pub fn widest(&self) -> Option<f64> {
@@ -118,33 +118,39 @@ const MARGIN: f64 = 0.3;
 /// So many passes share the width evenly; of more the last one is what is left.
 const EVEN: usize = 8;
 
-/// A run along a front: pieces that cut and pieces between them that meet nothing.
+/// A piece of a front that is followed in one go; where it cuts, with the engagement that it meets, rad.
+#[derive(Clone)]
+struct Run {
+    path: Path2,
+    meets: Option<f64>,
+}
+
+/// Along a front: pieces that cut and pieces between them that meet nothing.
 struct Stroke {
-    runs: Vec<(Path2, bool)>,
-    /// What its width gives at most, but for a tenth of its length, rad.
-    engagement: f64,
+    runs: Vec<Run>,
 }
 
 impl Stroke {
     fn start(&self) -> DVec2 {
-        self.runs[0].0.start
+        self.runs[0].path.start
     }
     /// A ring can be begun anywhere.
     fn ring(&self) -> bool {
-        self.runs.len() == 1 && self.runs[0].0.is_closed()
+        self.runs.len() == 1 && self.runs[0].path.is_closed()
     }
     fn begun_near(&self, p: DVec2) -> Stroke {
         if !self.ring() {
-            return Stroke { runs: self.runs.clone(), engagement: self.engagement };
+            return Stroke { runs: self.runs.clone() };
         }
-        Stroke { runs: vec![(self.runs[0].0.started_near(p), true)], engagement: self.engagement }
+        Stroke { runs: vec![Run { path: self.runs[0].path.started_near(p), ..self.runs[0].clone() }] }
     }
     fn distance(&self, p: DVec2) -> f64 {
         let start = self.start().distance(p);
-        if self.ring() { self.runs[0].0.started_near(p).start.distance(p).min(start) } else { start }
+        let near = if self.ring() { self.runs[0].path.started_near(p).start.distance(p) } else { start };
+        if near < start { near } else { start }
     }
     fn length(&self) -> f64 {
-        self.runs.iter().filter(|r| r.1).map(|r| r.0.length()).sum()
+        self.runs.iter().filter(|r| r.meets.is_some()).map(|r| r.path.length()).sum()
     }
 }
 
@@ -168,12 +174,11 @@ struct Plan {
     done: Region,
 }
 
-/// The cleared region before and after a pass, the step between them and the radius of the front.
+/// The cleared region before and after a pass, and the step between them.
 struct Front {
     before: Region,
     after: Region,
     step: f64,
-    rho: f64,
     /// Positions from which something is still to be taken.
     reach: Region,
 }
@@ -199,7 +204,7 @@ fn growth(c: &Clearing, a: &Region, k0: &Region, rho0: f64, step: &dyn Fn(f64) -
             break;
         }
         let after = next.simplified(tol / 4.0);
-        out.push(Front { before: k, after: after.clone(), step: s, rho, reach: remaining.grown(r - 0.01, AIR) });
+        out.push(Front { before: k, after: after.clone(), step: s, reach: remaining.grown(r - 0.01, AIR) });
         rho += s;
         k = after;
     }
@@ -368,35 +373,98 @@ fn strokes(c: &Clearing, f: &Front) -> Vec<Stroke> {
 fn stroke(c: &Clearing, f: &Front, l: &[DVec2], at: &[f64], cuts: &[(f64, f64)]) -> Stroke {
     let fit = FitSettings { tolerance_mm: c.tolerance, ..Default::default() };
     let total = at[at.len() - 1];
-    let mut runs: Vec<(Path2, bool)> = Vec::new();
-    let mut met: Vec<(f64, f64)> = Vec::new();
+    let mut runs: Vec<Run> = Vec::new();
     let mut end: Option<f64> = None;
     for &(s, len) in cuts {
         if let Some(e) = end
             && s - e > 1e-6
         {
-            runs.push((fit_arcs(&along(l, at, e, s - e), false, &fit), false));
+            runs.push(Run { path: fit_arcs(&along(l, at, e, s - e), false, &fit), meets: None });
         }
-        let ring = len > total - 0.05;
-        let points = if ring { l.to_vec() } else { along(l, at, s, len) };
-        let n = (len / (0.4 * c.radius)).ceil() as usize + 1;
-        for k in 0..n {
-            let p = along(l, at, s + len * (k as f64 + 0.5) / n as f64, 1e-6)[0];
-            let w = -f.before.signed_distance(p);
-            met.push((engagement_at(f.rho, c.radius, if w > 0.0 { w } else { 0.0 }), len / n as f64));
+        let sections = sections(c, f, l, at, s, len);
+        let ring = len > total - 0.05 && sections.len() == 1;
+        for (from, length, engagement) in sections {
+            let points = if ring { l.to_vec() } else { along(l, at, from, length) };
+            runs.push(Run { path: fit_arcs(&points, ring, &fit), meets: Some(engagement) });
         }
-        runs.push((fit_arcs(&points, ring, &fit), true));
         end = Some(s + len);
     }
-    // All but a tenth of its length meets no more than this.
-    met.sort_by(|a, b| b.0.total_cmp(&a.0));
-    let all: f64 = met.iter().map(|m| m.1).sum();
-    let mut seen = 0.0;
-    let most = met.iter().find(|m| {
-        seen += m.1;
-        seen >= 0.1 * all
-    });
-    Stroke { runs, engagement: most.map_or(c.engagement, |m| m.0).clamp(5f64.to_radians(), std::f64::consts::PI) }
+    Stroke { runs }
+}
+
+/// A section promises what it meets; neighbours whose engagements differ less than this are one.
+const ALIKE: f64 = 1.1;
+
+/// Pieces (from, length, engagement) of a cut over which the engagement is much the same. One that is shorter than a third of the diameter
+/// joins its neighbour.
+fn sections(c: &Clearing, f: &Front, l: &[DVec2], at: &[f64], from: f64, len: f64) -> Vec<(f64, f64, f64)> {
+    let r = c.radius;
+    let n = (len / (0.3 * r)).ceil() as usize + 1;
+    let step = len / n as f64;
+    let point = |s: f64| along(l, at, s, 1e-6)[0];
+    let mut out: Vec<(f64, f64, f64)> = Vec::new();
+    let (mut low, mut high) = (0.0, 0.0);
+    for k in 0..n {
+        let s = from + step * (k as f64 + 0.5);
+        let p = point(s);
+        let w = -f.before.signed_distance(p);
+        let met = local_engagement(r, if w > 0.0 { w } else { 0.0 }, bend(point(s - 0.3 * r), p, point(s + 0.3 * r)));
+        let met = met.clamp(5f64.to_radians(), std::f64::consts::PI);
+        let (a, b) = (if met < low { met } else { low }, if met > high { met } else { high });
+        match out.last_mut() {
+            Some(last) if b <= ALIKE * ALIKE * a => {
+                last.1 += step;
+                last.2 = b;
+                (low, high) = (a, b);
+            }
+            _ => {
+                out.push((s - 0.5 * step, step, met));
+                (low, high) = (met, met);
+            }
+        }
+    }
+    // The shortest first.
+    while out.len() > 1 {
+        let Some(k) = (0..out.len()).min_by(|&i, &j| out[i].1.total_cmp(&out[j].1)).filter(|&k| out[k].1 < 0.6 * r) else {
+            break;
+        };
+        let (before, after) = (k.checked_sub(1), (k + 1 < out.len()).then_some(k + 1));
+        let other = match (before, after) {
+            (Some(i), Some(j)) => if out[i].2 >= out[j].2 { i } else { j },
+            (Some(i), None) => i,
+            (None, j) => j.unwrap_or(k),
+        };
+        let (first, second) = (if other < k { other } else { k }, if other < k { k } else { other });
+        let gone = out.remove(second);
+        let kept = &mut out[first];
+        kept.1 += gone.1;
+        // A first contact, shorter than half a diameter, may go over what the rest promises.
+        if kept.1 - gone.1 < gone.1 {
+            kept.2 = gone.2;
+        }
+    }
+    out
+}
+
+/// Curvature of a line through three points, 1/mm; to the left positive.
+fn bend(a: DVec2, b: DVec2, c: DVec2) -> f64 {
+    let product = a.distance(b) * b.distance(c) * a.distance(c);
+    if product > 1e-12 { 2.0 * (b - a).perp_dot(c - b) / product } else { 0.0 }
+}
+
+/// Engagement of a cutter of radius `r` whose path bends and that takes `w` off the front on its right: round the outside of what is cleared
+/// (the path turns left, see [`engagement_at`]) or round material (it turns right; the law of cosines the other way).
+fn local_engagement(r: f64, w: f64, bend: f64) -> f64 {
+    if bend > 1e-4 {
+        let rho = 1.0 / bend - w;
+        return engagement_at(if rho > 1e-3 { rho } else { 1e-3 }, r, w);
+    }
+    if bend < -1e-4 {
+        let q = -1.0 / bend;
+        let m = q - r + w;
+        return if m > 0.0 { ((q * q + r * r - m * m) / (2.0 * q * r)).clamp(-1.0, 1.0).acos() } else { 0.0 };
+    }
+    engagement_at(f64::INFINITY, r, w)
 }
 
 /// Join pieces that a clip has cut at a loop's seam or at a vertex.
@@ -486,10 +554,16 @@ impl Emit<'_, '_> {
                     let at = self.mover.at().map_or(left[0].start(), |p| p.truncate());
                     let near = (0..left.len()).min_by(|&i, &j| left[i].distance(at).total_cmp(&left[j].distance(at)));
                     let stroke = left.remove(near.unwrap_or(0)).begun_near(at);
-                    self.state(stroke.engagement);
+                    self.state(stroke.runs[0].meets.unwrap_or(self.c.engagement));
                     self.approach(stroke.start(), z, pass, &done, above);
-                    for (path, cuts) in &stroke.runs {
-                        self.mover.follow(path, z, if *cuts { self.mover.feeds.cut } else { self.mover.feeds.link });
+                    for run in &stroke.runs {
+                        match run.meets {
+                            Some(engagement) => {
+                                self.state(engagement);
+                                self.mover.follow(&run.path, z, self.mover.feeds.cut);
+                            }
+                            None => self.mover.follow(&run.path, z, self.mover.feeds.link),
+                        }
                     }
                 }
             }

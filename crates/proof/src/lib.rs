@@ -150,8 +150,39 @@ pub struct Proof {
     /// What each step of each setup took: for the strip under the picture, not for the file.
     #[serde(skip)]
     pub loads: Vec<Vec<StepLoad>>,
+    /// How the measured engagement agrees with what is promised, by setup and promise: not for the file.
+    #[serde(skip)]
+    pub kept: Vec<Vec<Kept>>,
     /// What was found.
     pub findings: Vec<Finding>,
+}
+
+/// Lengths that a cutter met material sideways under a promise of engagement, mm.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Kept {
+    /// Id of the operation.
+    pub operation: String,
+    /// In all.
+    pub all: f64,
+    /// Within 15 % of what is promised.
+    pub near: f64,
+    /// More than that over it.
+    pub over: f64,
+}
+
+impl Kept {
+    fn see(&mut self, engagement: f64, promised: f64, length: f64) {
+        if engagement <= 0.0 {
+            return;
+        }
+        self.all += length;
+        let share = engagement / promised;
+        if share > 1.15 {
+            self.over += length;
+        } else if share >= 0.85 {
+            self.near += length;
+        }
+    }
 }
 
 /// Load of one step of a program.
@@ -205,6 +236,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let mut findings = Vec::new();
     let mut setup_minutes = Vec::new();
     let mut loads = Vec::new();
+    let mut kept = Vec::new();
     let mut sliced = false;
     let all = input.setups.len() as f64;
     for (k, s) in input.setups.iter().enumerate() {
@@ -213,6 +245,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         });
         stock = outcome.stock;
         sliced |= outcome.sliced;
+        kept.push(outcome.kept);
         findings.extend(outcome.findings);
         let seconds = time::seconds(&s.program.steps, &input.limits.motion);
         setup_minutes.push(seconds.iter().sum::<f64>() / 60.0);
@@ -301,6 +334,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         pitch_mm: pitch,
         setup_minutes,
         loads,
+        kept,
         findings,
     }
 }

@@ -2,7 +2,7 @@
 //! coolant, slopes. All from the text, the measured stock and the promises beside the text; the plan's own reckoning is not used.
 
 use crate::run::{Gather, times, to_place};
-use crate::{Input, SetupInput, StepLoad};
+use crate::{Input, Kept, SetupInput, StepLoad};
 use cutting::formula as f;
 use geom::{Box3, DVec3};
 use program::{Promise, Step, StepKind};
@@ -31,6 +31,9 @@ impl<'a> Promises<'a> {
     pub fn at(&self, line: u32) -> Option<usize> {
         let k = self.list.partition_point(|p| p.first_line <= line);
         (k > 0 && self.list[k - 1].last_line >= line).then(|| k - 1)
+    }
+    pub fn kept(&self) -> Vec<Kept> {
+        self.list.iter().map(|p| Kept { operation: p.operation.clone(), ..Kept::default() }).collect()
     }
     pub fn get(&self, k: usize) -> &'a Promise {
         &self.list[k]

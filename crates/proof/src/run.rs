@@ -6,7 +6,7 @@ use crate::keep_out::{self, Beside};
 use crate::loose::{self, Piece};
 use crate::machine::{self, Promises};
 use crate::sweep::{Sweep, Track};
-use crate::{Input, Limits, SetupInput};
+use crate::{Input, Kept, Limits, SetupInput};
 use geom::{Box3, DVec2, DVec3, Placement};
 use program::{Step, StepKind};
 use reason::{Finding, Place, Severity};
@@ -28,6 +28,8 @@ pub(crate) struct Outcome {
     pub taken: Vec<f64>,
     /// Greatest engagement of each step, rad.
     pub engagement: Vec<f64>,
+    /// What was measured under each promise that states an engagement.
+    pub kept: Vec<Kept>,
     /// Some sloping move with a pointed or rounded cutter was taken in slices.
     pub sliced: bool,
 }
@@ -145,6 +147,7 @@ pub(crate) fn run(
     let promises = Promises::of(input);
     let mut promise: Option<usize> = None;
     let mut over = Over::default();
+    let mut kept = promises.kept();
     let mut watch = LooseWatch::default();
     let mut sliced = false;
     let place = |b: &Box3| to_place(&input.part_from_work, b);
@@ -207,7 +210,9 @@ pub(crate) fn run(
         let whole = Sweep::new(step.from, step.to, &step.shape);
         for s in split(&whole) {
             if feeding && tool.kind.mills() && s.length2() > 1e-6 && step.spindle.is_some() {
-                let worst = measure(&stock.fields[2], &s, tool, limit, step, &mut over);
+                let mut none = Kept::default();
+                let kept = promise.map_or(&mut none, |k| &mut kept[k]);
+                let worst = measure(&stock.fields[2], &s, tool, limit, step, &mut over, kept);
                 engagement[n] = engagement[n].max(worst);
             }
             if !tool.is_cylinder() && !s.level() && !s.upright() {
@@ -332,6 +337,7 @@ pub(crate) fn run(
         findings: gather.findings(&input.name),
         taken,
         engagement,
+        kept,
         sliced,
     }
 }
@@ -351,7 +357,15 @@ fn split(s: &Sweep) -> Vec<Sweep> {
     (0..n).map(|k| s.part(k as f64 / n as f64, (k + 1) as f64 / n as f64)).collect()
 }
 
-fn measure(field: &Field, s: &Sweep, tool: &Tool, limit: Option<f64>, step: &Step, over: &mut Over) -> f64 {
+fn measure(
+    field: &Field,
+    s: &Sweep,
+    tool: &Tool,
+    limit: Option<f64>,
+    step: &Step,
+    over: &mut Over,
+    kept: &mut Kept,
+) -> f64 {
     let pace = (0.06 * tool.diameter_mm).max(0.1);
     let n = (s.length2() / pace).ceil().max(1.0) as usize;
     let mut worst = 0.0_f64;
@@ -367,7 +381,9 @@ fn measure(field: &Field, s: &Sweep, tool: &Tool, limit: Option<f64>, step: &Ste
         let e = cut::engagement(field, s.point(t), dir, s.z(t), tool);
         worst = worst.max(e);
         if let Some(l) = limit {
-            over.see(e, l, s.length2() / n as f64, step, tool);
+            let length = s.length2() / n as f64;
+            over.see(e, l, length, step, tool);
+            kept.see(e, l, length);
         }
     }
     worst
