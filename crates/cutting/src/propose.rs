@@ -76,6 +76,15 @@ pub struct MillData {
     pub deflection_mm: f64,
     /// Straight down or in a helix, mm/min of downward feed.
     pub plunge: f64,
+    /// Diameter of the cutter, mm.
+    #[serde(default)]
+    pub diameter: f64,
+    /// Specific force at the mean chip, N/mm².
+    #[serde(default)]
+    pub kc: f64,
+    /// Bending that is allowed at the tip, mm.
+    #[serde(default)]
+    pub bend: f64,
     /// Things to know, such as a chip below the least.
     pub remarks: Vec<String>,
 }
@@ -276,6 +285,9 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
         axial_n: high.axial,
         deflection_mm,
         plunge,
+        diameter: d,
+        kc,
+        bend: task.bend,
         remarks,
     }
 }

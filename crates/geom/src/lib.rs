@@ -39,6 +39,10 @@ impl Box3 {
     pub fn size(&self) -> DVec3 {
         self.max - self.min
     }
+    /// Its middle.
+    pub fn middle(&self) -> DVec3 {
+        (self.min + self.max) / 2.0
+    }
     /// Grown on every side.
     pub fn grown(&self, by: f64) -> Box3 {
         Box3 { min: self.min - DVec3::splat(by), max: self.max + DVec3::splat(by) }

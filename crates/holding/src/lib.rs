@@ -5,9 +5,13 @@
 //!
 //! Work frames: x = 0 at the left end (vise stop), y = 0 at the fixed jaw (behind, +y), z = 0 on the parallels.
 
+mod further;
 mod grip;
 mod plan;
+mod vise;
 
 pub use plan::{
-    Choice, Grip, HoldError, HoldPlan, Order, SetupHold, Sides, StockChoice, ZeroAxis, plan, plan_on, sides,
+    Choice, Duty, Grip, HoldError, HoldPlan, NotPlanned, Order, SetupHold, Sides, StockChoice, ZeroAxis, plan, plan_on, sides,
 };
+pub use further::Only;
+pub use vise::{Bearing, Clamping, Demand, Holds, clamping, holds};

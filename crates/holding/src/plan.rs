@@ -1,12 +1,14 @@
 //! The choice: axis, order of sides, grip, stock.
 
+use crate::further::{Only, further};
 use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
+use crate::vise::{Bearing, bearing, clamp_terms, clamping, keep_out};
 use geom::{Box3, DMat3, DVec3, Placement};
 use part::{Part, View};
 use rayon::prelude::*;
 use reason::{Finding, Severity, Term};
 use serde::{Deserialize, Serialize};
-use shop::machine::{Machine, Vise};
+use shop::machine::{Machine, Material, Vise};
 use ts_rs::TS;
 
 /// Material over the top, mm (common practice ≥ 0.5 to clean, no source).
@@ -81,6 +83,15 @@ pub struct Grip {
     pub parallels: f64,
     /// What stands above the jaws, mm.
     pub above: f64,
+    /// How hard the vise is closed, kN.
+    #[serde(default)]
+    pub clamp_kn: f64,
+    /// What the vise would give, kN.
+    #[serde(default)]
+    pub clamp_full_kn: f64,
+    /// Where the parallels bear; none where nothing lies on them.
+    #[serde(default)]
+    pub bearing: Option<Bearing>,
     /// Terms of the check.
     pub terms: Vec<Term>,
 }
@@ -94,11 +105,36 @@ pub struct ZeroAxis {
     pub touches: String,
 }
 
+/// What a setup cuts.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub enum Duty {
+    /// All that is seen from above, and the outline to below the part's bottom; the rest stays as a hat to hold it.
+    AllButHat,
+    /// All that is seen from above and still stands, the hat first.
+    All,
+    /// Only what no other setup sees.
+    Only(Only),
+}
+
+/// A setup that would be needed and cannot be held.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct NotPlanned {
+    /// "side 3".
+    pub name: String,
+    /// Why.
+    pub why: String,
+    /// Up in it, part coordinates.
+    #[ts(type = "[number, number, number]")]
+    pub up: DVec3,
+}
+
 /// A setup.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct SetupHold {
     /// "side 1".
     pub name: String,
+    /// What it cuts.
+    pub duty: Duty,
     /// From work to part coordinates.
     pub part_from_work: Placement,
     /// Work zero in machine coordinates.
@@ -116,8 +152,10 @@ pub struct SetupHold {
 pub struct HoldPlan {
     /// Block in part coordinates.
     pub stock: Box3,
-    /// Two setups.
+    /// Setups in order.
     pub setups: Vec<SetupHold>,
+    /// What cannot be held, so that no program is made for it.
+    pub not_planned: Vec<NotPlanned>,
     /// Up in the first, part coordinates.
     pub up: DVec3,
     /// Height of the hat in the first setup, mm.
@@ -146,6 +184,7 @@ pub enum HoldError {
     NoSize,
 }
 
+#[derive(Clone)]
 struct Way {
     up: DVec3,
     /// Part direction of work y (towards the fixed jaw) in the first setup.
@@ -155,16 +194,39 @@ struct Way {
     jaw_top: f64,
     contact: Contact,
     support: f64,
+    /// Where parallels bear under the finished end.
+    bearing: Option<Bearing>,
+    /// A vise that leaves no mark on the contact gives this share of its force.
+    clamp: f64,
 }
 
 impl Way {
     fn holds(&self) -> bool {
-        self.jaw_top >= LEAST_GRIP && self.contact.length >= 6.0 && self.contact.span >= 10.0 && self.support > 0.0
+        self.jaw_top >= LEAST_GRIP
+            && self.contact.length >= 6.0
+            && self.contact.span >= 10.0
+            && self.support > 0.0
+            && self.bearing.is_some()
+    }
+    /// Why it does not hold.
+    fn why_not(&self, up: DVec3) -> String {
+        if self.support <= 0.0 {
+            return format!("its {} end has no flat face to stand on", axis_words(-up));
+        }
+        if self.bearing.is_none() {
+            return format!("two parallels find nothing to bear on under its {} end", axis_words(-up));
+        }
+        format!(
+            "there are no two parallel faces to grip (best: {:.0} mm high over {:.0} mm)",
+            self.jaw_top, self.contact.length
+        )
     }
     /// Smaller is better, in this order.
     fn rank(&self) -> (f64, i32, f64) {
         let cost = cost(self.hidden, self.tall);
         let grip = self.jaw_top.min(12.0) * self.contact.length.min(60.0) * (0.3 + self.support.min(0.7));
+        // A contact so small that the vise may not be closed holds less.
+        let grip = grip * self.clamp;
         (cost, i32::from(!self.holds()), -grip)
     }
     fn words(&self) -> String {
@@ -230,9 +292,15 @@ fn grip_of(height: f64, vise: &Vise) -> f64 {
 }
 
 /// Choose sides, grip and block.
-pub fn plan(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice) -> Result<HoldPlan, HoldError> {
-    let sides = sides(part, vise, choice.order);
-    plan_on(part, machine, vise, choice, &sides)
+pub fn plan(
+    part: &Part,
+    machine: &Machine,
+    vise: &Vise,
+    material: &Material,
+    choice: &Choice,
+) -> Result<HoldPlan, HoldError> {
+    let sides = sides(part, vise, material, choice.order);
+    plan_on(part, machine, vise, material, choice, &sides)
 }
 
 /// Choose grip and block for sides that are chosen.
@@ -240,6 +308,7 @@ pub fn plan_on(
     part: &Part,
     machine: &Machine,
     vise: &Vise,
+    material: &Material,
     choice: &Choice,
     sides: &Sides,
 ) -> Result<HoldPlan, HoldError> {
@@ -265,11 +334,11 @@ pub fn plan_on(
         }
     }
     let way = &sides.ways[0];
-    Ok(build(part, machine, vise, choice, way, sides.ways.iter().map(Way::words).collect()))
+    Ok(build(part, machine, vise, material, choice, way, sides.ways.iter().map(Way::words).collect()))
 }
 
 /// The order of the sides, and the direction of the jaws.
-pub fn sides(part: &Part, vise: &Vise, order: Order) -> Sides {
+pub fn sides(part: &Part, vise: &Vise, material: &Material, order: Order) -> Sides {
     let axes: Vec<usize> = match order {
         Order::Up { axis, .. } => vec![axis.min(2)],
         Order::Best => (0..3).collect(),
@@ -298,7 +367,7 @@ pub fn sides(part: &Part, vise: &Vise, order: Order) -> Sides {
         .collect();
     let mut ways: Vec<Way> = good
         .par_iter()
-        .flat_map_iter(|&(axis, hidden, tall, positive)| ways_up(part, axis, positive, hidden, tall, vise))
+        .flat_map_iter(|&(axis, hidden, tall, positive)| ways_up(part, axis, positive, hidden, tall, vise, material))
         .collect();
     ways.sort_by(|a, b| {
         let (x, y) = (a.rank(), b.rank());
@@ -312,11 +381,53 @@ fn cost(hidden: f64, tall: f64) -> f64 {
     (hidden / 5.0).round() + tall * 1000.0
 }
 
-fn ways_up(part: &Part, axis: usize, positive: bool, hidden: f64, tall: f64, vise: &Vise) -> Vec<Way> {
+fn frame(up: DVec3, back: DVec3) -> Placement {
+    Placement { turn: turn(up, back).transpose(), shift: DVec3::ZERO }
+}
+
+/// The best grip on the finished walls below `limit` over the lower end, and its contact.
+fn best_grip(view: &View, vise: &Vise, limit: f64) -> (f64, Contact) {
+    let z0 = view.bounds.min.z;
+    let sides = JawRays::of(view);
+    // The most grip that still bears; a deep jaw on a thin flange is worth less than a shallow one on a wall.
+    let mut best = (0.0, Contact { length: 0.0, span: 0.0 });
+    for g in grips(vise) {
+        if g > limit + 1e-9 {
+            break;
+        }
+        let c = sides.contact(z0, z0 + g);
+        let worth = |g: f64, c: Contact| if g < LEAST_GRIP { 0.0 } else { g.min(14.0) * c.length.min(60.0) };
+        if worth(g, c) >= worth(best.0, best.1) {
+            best = (g, c);
+        }
+    }
+    best
+}
+
+/// Share of the outline that is flat at the upper end of a view: what it lies on when it is turned over.
+fn flat_share(view: &View) -> f64 {
+    let top = view.bounds.max.z;
+    let rests = view.floors().first().is_some_and(|z| (z - top).abs() < 1e-3);
+    let flat = if rests { view.shadow(top - part::OFF_FLOOR).area() } else { 0.0 };
+    flat / view.shadow(view.bounds.min.z - 1.0).area().max(1e-9)
+}
+
+fn clamp_share((height, contact): (f64, Contact), vise: &Vise, material: &Material) -> f64 {
+    clamping(height, contact.length.min(vise.jaw_width_mm), vise, material).force_kn / vise.clamp_kn
+}
+
+fn ways_up(
+    part: &Part,
+    axis: usize,
+    positive: bool,
+    hidden: f64,
+    tall: f64,
+    vise: &Vise,
+    material: &Material,
+) -> Vec<Way> {
     let up = unit(axis, positive);
-    let frame = |up: DVec3, back: DVec3| Placement { turn: turn(up, back).transpose(), shift: DVec3::ZERO };
     let mut out = Vec::new();
-    let mut seen: Option<(f64, f64)> = None;
+    let mut seen: Option<f64> = None;
     for k in [(axis + 1) % 3, (axis + 2) % 3] {
         let back = unit(k, true);
         let second = View::new(part, frame(-up, -back));
@@ -325,32 +436,61 @@ fn ways_up(part: &Part, axis: usize, positive: bool, hidden: f64, tall: f64, vis
         let second_from_first = second.from_part.after(&first.from_part.inverse());
         let z0 = second.bounds.min.z;
         let low = lowest_cut_near_jaws(&second, &first, &second_from_first) - z0;
-        let sides = JawRays::of(&second);
-        let limit = low - 1.0;
-        // The most grip that still bears; a deep jaw on a thin flange is worth less than a shallow one on a wall.
-        let mut best = (0.0, Contact { length: 0.0, span: 0.0 });
-        for g in grips(vise) {
-            if g > limit + 1e-9 {
-                break;
-            }
-            let c = sides.contact(z0, z0 + g);
-            let worth = |g: f64, c: Contact| if g < LEAST_GRIP { 0.0 } else { g.min(14.0) * c.length.min(60.0) };
-            if worth(g, c) >= worth(best.0, best.1) {
-                best = (g, c);
-            }
-        }
-        let (flat, outline) = *seen.get_or_insert_with(|| {
-            let top = first.bounds.max.z;
-            let rests = first.floors().first().is_some_and(|z| (z - top).abs() < 1e-3);
-            let flat = if rests { first.shadow(top - part::OFF_FLOOR).area() } else { 0.0 };
-            (flat, first.shadow(first.bounds.min.z - 1.0).area())
+        let best = best_grip(&second, vise, low - 1.0);
+        let support = *seen.get_or_insert_with(|| flat_share(&first));
+        out.push(Way {
+            up,
+            back,
+            hidden,
+            tall,
+            jaw_top: best.0,
+            contact: best.1,
+            support,
+            bearing: bearing(&second, z0, vise),
+            clamp: clamp_share(best, vise, material),
         });
-        out.push(Way { up, back, hidden, tall, jaw_top: best.0, contact: best.1, support: flat / outline.max(1e-9) });
     }
     out
 }
 
-fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way, compared: Vec<String>) -> HoldPlan {
+/// The best way to stand the finished part in the vise with this end up.
+fn way_of_further(part: &Part, up: DVec3, vise: &Vise, material: &Material) -> Way {
+    let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
+    let below = flat_share(&View::new(part, frame(-up, unit((axis + 1) % 3, true))));
+    let ways = [(axis + 1) % 3, (axis + 2) % 3].map(|k| {
+        let back = unit(k, true);
+        let view = View::new(part, frame(up, back));
+        let height = view.bounds.size().z;
+        let best = best_grip(&view, vise, 0.7 * height);
+        Way {
+            up,
+            back,
+            hidden: 0.0,
+            tall: 0.0,
+            jaw_top: best.0,
+            contact: best.1,
+            support: below,
+            bearing: bearing(&view, view.bounds.min.z, vise),
+            clamp: clamp_share(best, vise, material),
+        }
+    });
+    let [a, b] = ways;
+    let better = |a: &Way, b: &Way| {
+        let (x, y) = (a.rank(), b.rank());
+        x.1.cmp(&y.1).then(x.2.total_cmp(&y.2))
+    };
+    if better(&a, &b).is_le() { a } else { b }
+}
+
+fn build(
+    part: &Part,
+    machine: &Machine,
+    vise: &Vise,
+    material: &Material,
+    choice: &Choice,
+    way: &Way,
+    compared: Vec<String>,
+) -> HoldPlan {
     let mut findings = Vec::new();
     let (up, back) = (way.up, way.back);
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
@@ -437,24 +577,34 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
     };
     check("side 1", stock_1.z - grip1, grip1, &mut findings);
     check("side 2", part_2.z + hat - grip2, grip2, &mut findings);
-    if !way.holds() {
-        let why = if way.support <= 0.0 {
-            format!("Its {} end has no flat face to stand on", axis_words(up))
-        } else {
-            format!(
-                "The second side leaves no two parallel faces to grip (best: {grip2:.0} mm high over {:.0} mm)",
-                way.contact.length
-            )
-        };
+    let mut not_planned = Vec::new();
+    let mut held = |name: &str, w: &Way, up: DVec3, findings: &mut Vec<Finding>| {
+        if w.holds() {
+            return true;
+        }
+        let why = w.why_not(up);
         findings.push(
             Finding::new(
                 "no_grip",
                 Severity::Stop,
-                why,
-                "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet.",
+                format!("{name} cannot be held in the vise: {why}"),
+                "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet. No program is made for it.",
             )
-            .in_setup("side 2"),
+            .in_setup(name)
+            .keyed(name),
         );
+        not_planned.push(NotPlanned { name: name.into(), why, up });
+        false
+    };
+    let second_held = held("side 2", way, -up, &mut findings);
+    // Standing on finished faces, what the first two do not see; only when those two are done.
+    let mut more: Vec<(String, Way, Only)> = Vec::new();
+    for (k, f) in further(part, up).into_iter().enumerate() {
+        let name = format!("side {}", k + 3);
+        let w = way_of_further(part, f.up, vise, material);
+        if held(&name, &w, f.up, &mut findings) {
+            more.push((name, w, f.only));
+        }
     }
     for (name, opening) in [("side 1", stock_1.y), ("side 2", part_2.y)] {
         if opening > vise.opening_mm {
@@ -489,83 +639,120 @@ fn build(part: &Part, machine: &Machine, vise: &Vise, choice: &Choice, way: &Way
         }
     }
 
-    let setup = |name: &str, part_from_work: Placement, body: DVec3, grip: f64, on: &str, length: f64, above: f64| {
-        let parallels = vise.jaw_height_mm - grip;
-        let mid = |k: usize| f64::midpoint(machine.travel_min_mm[k], machine.travel_max_mm[k]);
-        let zero_in_machine = DVec3::new(
-            mid(0) - body.x / 2.0,
-            mid(1) + body.y / 2.0,
-            -machine.nose_to_table_mm + vise.bed_height_mm + parallels,
-        );
-        let (x0, x1) = (body.x / 2.0 - vise.jaw_width_mm / 2.0, body.x / 2.0 + vise.jaw_width_mm / 2.0);
-        let bx = |y0: f64, y1: f64, z1: f64| (DVec3::new(x0, y0, -parallels), DVec3::new(x1, y1, z1));
-        let t = vise.jaw_thickness_mm;
-        let p = vise.parallel_width_mm;
-        let keep_out = [
-            ("fixed jaw", bx(0.0, t, grip)),
-            ("moving jaw", bx(-body.y - t, -body.y, grip)),
-            ("back parallel", bx(-p, 0.0, 0.0)),
-            ("front parallel", bx(-body.y, -body.y + p, 0.0)),
-        ]
-        .map(|(n, (a, b))| (n.to_string(), a, b))
-        .to_vec();
-        let end = if on == "raw stock" { "sawn left end of the block" } else { "finished left end of the part" };
-        let zero = vec![
-            ZeroAxis {
-                axis: "X".into(),
-                touches: format!(
-                    "vise stop at the {end}: touched by the edge finder before loading, swung away after clamping"
-                ),
-            },
-            ZeroAxis {
-                axis: "Y".into(),
-                touches: "face of the fixed jaw: touched by the edge finder before loading".into(),
-            },
-            ZeroAxis {
-                axis: "Z".into(),
-                touches: "top of the parallels: touched before loading; so the thickness comes right".into(),
-            },
-        ];
-        SetupHold {
-            name: name.into(),
-            part_from_work,
-            zero_in_machine,
-            grip: Grip {
-                on: on.into(),
-                height: grip,
-                opening: body.y,
-                length,
-                parallels,
-                above,
-                terms: vec![
-                    Term::new("g", "jaw height that holds", grip, "mm"),
-                    Term::new("L", "length that bears", length, "mm"),
-                    Term::new("h", "height above the jaws", above, "mm"),
-                    Term::new(
-                        "h/g",
-                        "at most 4 (common practice, no source)",
-                        if grip > 0.0 { above / grip } else { f64::MAX },
-                        "",
-                    ),
-                ],
-            },
-            zero,
-            keep_out,
-        }
+    let at = |name: &str, duty: Duty, part_from_work: Placement, body: DVec3, hold: &Held| {
+        setup_hold(name, duty, part_from_work, body, hold, machine, vise, material)
     };
-    let setups = vec![
-        setup("side 1", part_from_1, stock_1, grip1, "raw stock", stock_1.x.min(vise.jaw_width_mm), stock_1.z - grip1),
-        setup(
-            "side 2",
-            part_from_2,
-            part_2,
-            grip2,
-            "finished walls",
-            way.contact.length.min(vise.jaw_width_mm),
-            part_2.z + hat - grip2,
+    let raw = Held {
+        on: "raw stock",
+        grip: grip1,
+        length: stock_1.x,
+        above: stock_1.z - grip1,
+        bearing: Some(Bearing::of_block(stock_1, vise)),
+    };
+    let mut setups = vec![at("side 1", Duty::AllButHat, part_from_1, stock_1, &raw)];
+    if second_held {
+        let walls = Held {
+            on: "finished walls",
+            grip: grip2,
+            length: way.contact.length,
+            above: part_2.z + hat - grip2,
+            bearing: way.bearing,
+        };
+        setups.push(at("side 2", Duty::All, part_from_2, part_2, &walls));
+        for (name, w, only) in more {
+            let frame = placement(w.up, w.back, &part.bounds);
+            let body = frame.inverse().bounds(&part.bounds).size();
+            let above = body.z - w.jaw_top;
+            check(&name, above, w.jaw_top, &mut findings);
+            let walls =
+                Held { on: "finished walls", grip: w.jaw_top, length: w.contact.length, above, bearing: w.bearing };
+            setups.push(at(&name, Duty::Only(only), frame, body, &walls));
+        }
+    } else {
+        let why = "side 2, on which it would stand, cannot be held";
+        not_planned.extend(more.into_iter().map(|(name, w, _)| NotPlanned { name, why: why.into(), up: w.up }));
+    }
+    HoldPlan { stock, setups, not_planned, up, hat, compared, findings }
+}
+
+/// A grip as it was chosen.
+struct Held {
+    on: &'static str,
+    grip: f64,
+    length: f64,
+    above: f64,
+    bearing: Option<Bearing>,
+}
+
+fn setup_hold(
+    name: &str,
+    duty: Duty,
+    part_from_work: Placement,
+    body: DVec3,
+    held: &Held,
+    machine: &Machine,
+    vise: &Vise,
+    material: &Material,
+) -> SetupHold {
+    let (grip, on) = (held.grip, held.on);
+    let length = held.length.min(vise.jaw_width_mm);
+    let parallels = vise.jaw_height_mm - grip;
+    let mid = |k: usize| f64::midpoint(machine.travel_min_mm[k], machine.travel_max_mm[k]);
+    let zero_in_machine = DVec3::new(
+        mid(0) - body.x / 2.0,
+        mid(1) + body.y / 2.0,
+        -machine.nose_to_table_mm + vise.bed_height_mm + parallels,
+    );
+    let end = if on == "raw stock" { "sawn left end of the block" } else { "finished left end of the part" };
+    let zero = vec![
+        ZeroAxis {
+            axis: "X".into(),
+            touches: format!(
+                "vise stop at the {end}: touched by the edge finder before loading, swung away after clamping"
+            ),
+        },
+        ZeroAxis {
+            axis: "Y".into(),
+            touches: "face of the fixed jaw: touched by the edge finder before loading".into(),
+        },
+        ZeroAxis {
+            axis: "Z".into(),
+            touches: "top of the parallels: touched before loading; so the thickness comes right".into(),
+        },
+    ];
+    let clamp = clamping(grip, length, vise, material);
+    let mut terms = vec![
+        Term::new("g", "jaw height that holds", grip, "mm"),
+        Term::new("L", "length that bears", length, "mm"),
+        Term::new("h", "height above the jaws", held.above, "mm"),
+        Term::new(
+            "h/g",
+            "at most 4 (common practice, no source)",
+            if grip > 0.0 { held.above / grip } else { f64::MAX },
+            "",
         ),
     ];
-    HoldPlan { stock, setups, up, hat, compared, findings }
+    terms.extend(clamp_terms(&clamp, vise, material));
+    SetupHold {
+        name: name.into(),
+        duty,
+        part_from_work,
+        zero_in_machine,
+        grip: Grip {
+            on: on.into(),
+            height: grip,
+            opening: body.y,
+            length,
+            parallels,
+            above: held.above,
+            clamp_kn: clamp.force_kn,
+            clamp_full_kn: vise.clamp_kn,
+            bearing: held.bearing,
+            terms,
+        },
+        zero,
+        keep_out: keep_out(vise, body, grip, parallels, held.bearing.as_ref()),
+    }
 }
 
 /// The work frame of a body standing on its lowest face: x 0 at its left end, y 0 at its back, z 0 below.

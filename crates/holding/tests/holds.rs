@@ -66,7 +66,7 @@ fn pockets_come_up_first_and_lengths_close() {
     let shop = Shop::demo().unwrap();
     for from_above in [true, false] {
         let part = tray(from_above);
-        let p = plan(&part, &shop.machine, &shop.vise, &Choice::default()).unwrap();
+        let p = plan(&part, &shop.machine, &shop.vise, aluminium(&shop), &Choice::default()).unwrap();
         closes(&p, &part, &shop);
         assert_eq!(p.up.z.abs(), 1.0, "{}", p.up);
         assert!(p.compared.len() >= 2 && p.compared[0].contains("up first"));
@@ -82,7 +82,7 @@ fn a_persons_block_and_side_stand() {
     let part = tray(true);
     for (axis, positive) in [(2, true), (2, false)] {
         let choice = Choice { stock: StockChoice::Sizes([70.0, 50.0, 30.0]), order: Order::Up { axis, positive } };
-        let p = plan(&part, &shop.machine, &shop.vise, &choice).unwrap();
+        let p = plan(&part, &shop.machine, &shop.vise, aluminium(&shop), &choice).unwrap();
         closes(&p, &part, &shop);
         assert_eq!(p.up[axis], if positive { 1.0 } else { -1.0 });
         assert!((p.stock.size() - DVec3::new(70.0, 50.0, 30.0)).length() < 1e-9);
@@ -95,7 +95,7 @@ fn blocks_that_cannot_be_are_refused_with_their_axis() {
     let part = tray(true);
     let with = |s: [f64; 3]| {
         let choice = Choice { stock: StockChoice::Sizes(s), order: Order::Best };
-        plan(&part, &shop.machine, &shop.vise, &choice).unwrap_err()
+        plan(&part, &shop.machine, &shop.vise, aluminium(&shop), &choice).unwrap_err()
     };
     assert_eq!(with([70.0, 39.0, 30.0]), HoldError::TooSmall { axis: 'Y', have: 39.0, need: 40.0 });
     assert_eq!(with([0.0, 50.0, 30.0]), HoldError::NoSize);
@@ -107,7 +107,7 @@ fn blocks_that_cannot_be_are_refused_with_their_axis() {
 fn what_does_not_fit_or_hold_is_said() {
     let shop = Shop::demo().unwrap();
     let kinds = |part: &Part| -> Vec<String> {
-        let p = plan(part, &shop.machine, &shop.vise, &Choice::default()).unwrap();
+        let p = plan(part, &shop.machine, &shop.vise, aluminium(&shop), &Choice::default()).unwrap();
         p.findings.iter().map(|f| f.kind.clone()).collect()
     };
     assert!(kinds(&tray(true)).is_empty());
@@ -116,4 +116,8 @@ fn what_does_not_fit_or_hold_is_said() {
     let three =
         Shape::prism(&rounded_polygon(&[([0.0, 0.0], 0.0), ([60.0, 0.0], 0.0), ([20.0, 50.0], 0.0)]), 0.0, 12.0);
     assert!(kinds(&read(&three.unwrap())).contains(&"no_grip".to_string()));
+}
+
+fn aluminium(shop: &Shop) -> &shop::machine::Material {
+    shop.material("aluminium-6082").unwrap()
 }

@@ -5,18 +5,18 @@ use crate::beside;
 use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
 use crate::stocking::{self, Prepared};
-use geom::{Box3, DVec2, DVec3, Placement, Region};
-use holding::{Choice, HoldPlan, Order, SetupHold};
+use geom::{DVec2, DVec3, Placement, Region};
+use holding::{Choice, Duty, HoldPlan, Order, SetupHold};
 use intake::{Layer3, Reading};
-use part::{After, FeatureKind, Intent, Part, Recognised, Surface, View};
-use path::Slabs;
+use part::{After, FeatureKind, Intent, Part, Recognised, View};
+use path::{Slabs, Stock};
 use program::{Anchored, Dialect, Heading, PostTool, Posted, Promise, ReadSettings};
 use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
 use reason::{Finding, Place, Severity};
-use route::{Operation, Override, SetupRoute, Side, plan_side};
+use route::{Operation, Override, Point, SetupRoute, Side, plan_side};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
-use shop::machine::Machine;
+use shop::machine::{Machine, Material};
 use shop::tool::{Tool, trim};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
@@ -26,6 +26,16 @@ use std::time::Instant;
 pub const DEFAULT_MATERIAL: &str = "aluminium-6082";
 /// Below the part's bottom the first side cuts this far, mm: more than the last pass that decks the hat off.
 const BELOW: f64 = 0.4;
+
+/// Names of the stages in which the paths of each setup are made.
+const PATHS: [&str; 6] = [
+    "paths of side 1",
+    "paths of side 2",
+    "paths of side 3",
+    "paths of side 4",
+    "paths of side 5",
+    "paths of further sides",
+];
 
 /// Why there is no plan. Each message says what to do.
 #[derive(Debug, thiserror::Error)]
@@ -94,6 +104,8 @@ pub struct Plan {
     pub sides: Vec<SidePlan>,
     /// What is not cut, named beforehand.
     pub named: Vec<Finding>,
+    /// Points of drills below bottoms that are drawn flat.
+    pub points: Vec<Point>,
     /// Everything else to know.
     pub findings: Vec<Finding>,
 }
@@ -138,77 +150,99 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let material = stocking::material_of(shop, settled)?;
     let order = settled.order.unwrap_or(Order::Best);
     desk.tell("stock and sides", 0.0)?;
-    let sides = holding::sides(part, &shop.vise, order);
+    // A rehearsal stands as the real part will.
+    let sides = holding::sides(part, &shop.vise, stocking::real_material(shop, settled)?, order);
     let seen = part::recognise(part);
     let (stock, prepared, stock_findings) = stocking::block(part, &seen.body, shop, settled, &sides)?;
-    let hold = holding::plan_on(part, &shop.machine, &shop.vise, &Choice { stock, order }, &sides)?;
+    let hold = holding::plan_on(part, &shop.machine, &shop.vise, material, &Choice { stock, order }, &sides)?;
     lap("stock and sides", &mut stages);
 
-    let (first_hold, second_hold) = (&hold.setups[0], &hold.setups[1]);
     // A rehearsal has feeds of its own: those that a person set are for the real material.
     let own_feeds = |o: &Override| match settled.rehearsal {
         Some(_) => Override { rpm: None, feed: None, ..*o },
         None => *o,
     };
-    let mine = |name: &str| -> BTreeMap<String, Override> {
-        settled.operations.iter().filter(|(id, _)| of_side(id, name)).map(|(k, v)| (k.clone(), own_feeds(v))).collect()
-    };
     let intents = part::intents(part, &seen, &settled.answers, &settled.marks);
     let early = part::before_thin(&seen);
     let rough_first = settled.marks.values().any(|m| m.what.is_tight());
+    let points_deeper = part::may_go_deeper(&settled.answers);
     // Castings are uneven on both their faces.
     let uneven = settled.laid().and_then(|l| l.piece.shape.cast()).map(|(least, most)| most - least);
-    let side = |stage: &'static str, hold_of: &SetupHold, before: &str, stock: &dyn Fn(&View) -> Slabs| {
-        let overrides = mine(&hold_of.name);
-        let key = StageKey::new("side").with(&desk.model).with(shop).with(material).with(hold_of).with(&hold.stock);
-        let key = key.with(&overrides).with(&before).with(&uneven).with(&intents).with(&early).with(&rough_first).done();
-        let route = cached(desk, &key, stage, |watch| {
-            let view = View::new(part, hold_of.part_from_work.inverse());
-            let side = Side {
-                view: &view,
-                stock: stock(&view),
-                shop,
-                material,
-                name: &hold_of.name,
-                through_to: before.is_empty().then_some(view.bounds.min.z - BELOW),
-                uneven,
-                intents: &intents,
-                early: &early,
-                rough_first,
-                overrides: &overrides,
-                watch,
-            };
-            KeptRoute::from(if hold.fits() {
-                plan_side(&side)
-            } else {
-                SetupRoute { operations: Vec::new(), stock: side.stock.clone(), named: Vec::new(), notes: Vec::new() }
+    let changes: BTreeMap<String, Override> =
+        settled.operations.iter().map(|(k, v)| (k.clone(), own_feeds(v))).collect();
+    let fits = hold.fits();
+    // One setup after the other takes the stock as the ones before have left it.
+    let mut stock = Stock::block(hold.stock);
+    let mut routes: Vec<SetupRoute> = Vec::new();
+    let mut before = String::new();
+    for (k, held) in hold.setups.iter().enumerate() {
+        let stage = PATHS[k.min(PATHS.len() - 1)];
+        let plain = StageKey::new("side").with(&desk.model).with(shop).with(material).with(held).with(&hold.stock);
+        let plain = plain.with(&before).with(&uneven).with(&intents).with(&early).with(&rough_first).with(&points_deeper);
+        let work = |changes: &BTreeMap<String, Override>, key: &str| {
+            cached(desk, key, stage, |watch| {
+                let view = View::new(part, held.part_from_work.inverse());
+                let side = Side {
+                    view: &view,
+                    stock: stock.seen_in(&held.part_from_work),
+                    shop,
+                    material,
+                    name: &held.name,
+                    through_to: (held.duty == Duty::AllButHat).then_some(view.bounds.min.z - BELOW),
+                    only: match &held.duty {
+                        Duty::Only(o) => Some((&o.places, o.cell)),
+                        Duty::All | Duty::AllButHat => None,
+                    },
+                    uneven: uneven.filter(|_| !matches!(held.duty, Duty::Only(_))),
+                    intents: &intents,
+                    early: &early,
+                    points_deeper,
+                    rough_first,
+                    overrides: changes,
+                    watch,
+                };
+                KeptRoute::from(if fits {
+                    plan_side(&side)
+                } else {
+                    SetupRoute {
+                        operations: vec![],
+                        stock: side.stock.clone(),
+                        named: vec![],
+                        notes: vec![],
+                        points: vec![],
+                    }
+                })
             })
-        })?;
-        Ok::<_, JobError>((SetupRoute::from(route), key))
-    };
-    let (first, first_key) = side("paths of side 1", first_hold, "", &|_| {
-        let block = first_hold.part_from_work.inverse().bounds(&hold.stock);
-        Slabs::prism(Region::rect(block.min.truncate(), block.max.truncate()), block.min.z, block.max.z)
-    })?;
-    lap("paths of side 1", &mut stages);
+        };
+        // Only what a person changed of this setup's own operations goes into its key: their ids do not hang on what was changed.
+        let mut key = plain.done();
+        let mut kept = work(&BTreeMap::new(), &key)?;
+        let mine: BTreeMap<String, Override> = changes
+            .iter()
+            .filter(|(id, _)| kept.operations.iter().any(|o| o.id == **id))
+            .map(|(id, o)| (id.clone(), *o))
+            .collect();
+        if !mine.is_empty() {
+            key = StageKey::new("side changed").with(&key).with(&mine).done();
+            kept = work(&mine, &key)?;
+        }
+        let route = SetupRoute::from(kept);
+        before = key;
+        stock = stock.after(held.part_from_work, route.stock.clone());
+        routes.push(route);
+        lap(stage, &mut stages);
+    }
 
-    let over = second_hold.part_from_work.inverse().after(&first_hold.part_from_work);
-    // Turned over about x: x' = x + dx, y' = sy − y, z' = sz − z.
-    let turned = || shifted(&first.stock.turned_over(over.shift.y, over.shift.z), over.shift.x);
-    let (second, _) = side("paths of side 2", second_hold, &first_key, &|_| turned())?;
-    lap("paths of side 2", &mut stages);
-
-    let mut named = side_features(part, hold.up);
+    let mut named = Vec::new();
     named.extend(beside::left_for(part, &hold));
-    named.extend(first.named);
-    named.extend(second.named);
+    routes.iter_mut().for_each(|r| named.append(&mut r.named));
+    let points: Vec<Point> = routes.iter_mut().flat_map(|r| std::mem::take(&mut r.points)).collect();
     let mut findings = part.doubts.clone();
     findings.extend(open_questions(part, &seen, settled));
     findings.extend(marks_and_asks(part, settled));
     findings.extend(after_the_drill(&intents));
     findings.extend(hold.findings.clone());
-    findings.extend(first.notes);
-    findings.extend(second.notes);
+    routes.iter_mut().for_each(|r| findings.append(&mut r.notes));
     findings.extend(beside::in_the_vise(part, &hold));
     findings.extend(stock_findings);
     if settled.rehearsal.is_some() {
@@ -220,24 +254,25 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         ));
     }
     let layers = |s: &Slabs| s.parts().map(|(a, b, r)| (a, b, r.loops())).collect::<Vec<Layer3>>();
-    let sides: Vec<SidePlan> =
-        [(first_hold, first.operations, layers(&first.stock)), (second_hold, second.operations, layers(&second.stock))]
-            .into_iter()
-            .enumerate()
-            .map(|(k, (h, ops, after))| {
-                let ops = ordered(&h.name, ops, settled, &mut findings);
-                findings.extend(grip_findings(h, &ops, shop, material.friction));
-                findings.extend(remarks(&h.name, &ops));
-                SidePlan { after, ..side_plan(k, h, ops, title, material, settled.rehearsal.is_some(), shop, &hold) }
-            })
-            .collect();
+    let sides: Vec<SidePlan> = hold
+        .setups
+        .iter()
+        .zip(routes)
+        .map(|(h, route)| {
+            let ops = ordered(&h.name, route.operations, settled, &mut findings);
+            findings.extend(grip_findings(h, &ops, material));
+            findings.extend(remarks(&h.name, &ops));
+            let after = layers(&route.stock);
+            SidePlan { after, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &hold) }
+        })
+        .collect();
     for id in settled.operations.keys().chain(settled.sequence.iter().map(|m| &m.id)) {
         if !sides.iter().any(|s| s.operations.iter().any(|o| o.id == *id)) {
             findings.push(lost_decision(id));
         }
     }
     lap("programs", &mut stages);
-    Ok(Planned { plan: Plan { material: material.id.clone(), prepared, hold, sides, named, findings }, stages })
+    Ok(Planned { plan: Plan { material: material.id.clone(), prepared, hold, sides, named, points, findings }, stages })
 }
 
 /// Grave doubts that nobody answered: the plan rests on their proposal.
@@ -337,13 +372,14 @@ struct KeptRoute {
     stock: Vec<(f64, f64, Vec<Vec<DVec2>>)>,
     named: Vec<Finding>,
     notes: Vec<Finding>,
+    points: Vec<Point>,
 }
 
 impl From<SetupRoute> for KeptRoute {
     fn from(mut r: SetupRoute) -> Self {
         let paths = r.operations.iter_mut().map(|o| o.path.take()).collect();
         let stock = r.stock.parts().map(|(a, b, s)| (a, b, s.loops())).collect();
-        KeptRoute { operations: r.operations, paths, stock, named: r.named, notes: r.notes }
+        KeptRoute { operations: r.operations, paths, stock, named: r.named, notes: r.notes, points: r.points }
     }
 }
 
@@ -351,18 +387,14 @@ impl From<KeptRoute> for SetupRoute {
     fn from(k: KeptRoute) -> Self {
         let operations = k.operations.into_iter().zip(k.paths).map(|(o, path)| Operation { path, ..o }).collect();
         let stock = Slabs::stacked(k.stock.into_iter().map(|(a, b, l)| (a, b, Region::from_oriented(&l))));
-        SetupRoute { operations, stock, named: k.named, notes: k.notes }
+        SetupRoute { operations, stock, named: k.named, notes: k.notes, points: k.points }
     }
-}
-
-/// Does an operation's id belong to this side?
-fn of_side(id: &str, name: &str) -> bool {
-    id.split_once(':').and_then(|(_, k)| k.strip_prefix(name)).is_some_and(|r| r.is_empty() || r.starts_with('/'))
 }
 
 /// A side's operations in the order that a person wants; what that breaks is told.
 fn ordered(side: &str, ops: Vec<Operation>, settled: &Settled, findings: &mut Vec<Finding>) -> Vec<Operation> {
-    let mine: Vec<route::Moved> = settled.sequence.iter().filter(|m| of_side(&m.id, side)).cloned().collect();
+    let here = |id: &str| ops.iter().any(|o| o.id == id);
+    let mine: Vec<route::Moved> = settled.sequence.iter().filter(|m| here(&m.id)).cloned().collect();
     if mine.is_empty() {
         return ops;
     }
@@ -395,75 +427,69 @@ fn lost_decision(id: &str) -> Finding {
     .keyed(id)
 }
 
-fn shifted(s: &Slabs, dx: f64) -> Slabs {
-    Slabs::stacked(s.parts().map(|(z0, z1, r)| {
-        let loops: Vec<Vec<DVec2>> =
-            r.loops().into_iter().map(|l| l.into_iter().map(|p| p + DVec2::X * dx).collect()).collect();
-        (z0, z1, Region::from_oriented(&loops))
-    }))
-}
-
-/// Holes across the cutters' axis: they need another side.
-fn side_features(part: &Part, up: DVec3) -> Vec<Finding> {
-    let mut groups: Vec<(DVec3, DVec3, f64, Vec<Box3>)> = Vec::new();
-    for f in &part.faces {
-        if let Surface::Cylinder { origin, axis, radius, hollow: true } = f.surface
-            && axis.dot(up).abs() < 1e-6
-            && f.turn > 3.5
-        {
-            let on_line = |g: &(DVec3, DVec3, f64, Vec<Box3>)| {
-                g.1.dot(axis).abs() > 1.0 - 1e-6
-                    && (origin - g.0).cross(g.1).length() < 1e-3
-                    && (g.2 - radius).abs() < 1e-3
-            };
-            match groups.iter_mut().find(|g| on_line(g)) {
-                Some(g) => g.3.push(f.bounds),
-                None => groups.push((origin, axis, radius, vec![f.bounds])),
-            }
-        }
-    }
-    groups
-        .into_iter()
-        .map(|(origin, axis, radius, boxes)| {
-            let all = boxes.iter().fold(Box3::EMPTY, |a, b| a.joined(b));
-            let k = (0..3).max_by(|&a, &b| axis[a].abs().total_cmp(&axis[b].abs())).unwrap_or(0);
-            let length = all.size()[k];
-            // A drill point goes on beyond the cylinder.
-            let places = boxes.iter().map(|b| b.grown(0.35 * radius + 0.3)).map(|b| Place::new(b.min, b.max)).collect();
-            Finding::new(
-                "needs_other_side",
-                Severity::Warn,
-                format!(
-                    "A hole Ø{} along {}, {length:.1} mm long, needs another side",
-                    trim(2.0 * radius),
-                    ['X', 'Y', 'Z'][k]
-                ),
-                "It is left uncut: add a setup on that side, or drill it by hand afterwards.",
-            )
-            .keyed(format!("{:.1}_{:.1}_{:.1}", origin.x, origin.y, origin.z))
-            .at(places)
-        })
-        .collect()
-}
-
-/// Clamp force × friction × two faces against the largest cutting force, with a factor of 2.
-fn grip_findings(h: &holding::SetupHold, ops: &[Operation], shop: &Shop, friction: f64) -> Vec<Finding> {
+/// What the grip holds against the highest forces of the setup's operations, with a factor of 2.
+fn grip_findings(h: &SetupHold, ops: &[Operation], material: &Material) -> Vec<Finding> {
     const SAFETY: f64 = 2.0;
-    let worst = ops.iter().filter_map(|o| o.mill.as_ref().map(|m| m.force_n)).fold(0.0, f64::max);
-    let holds = 2.0 * friction * shop.vise.clamp_kn * 1000.0;
-    if worst * SAFETY > holds {
-        return vec![
+    let g = &h.grip;
+    let demand = |o: &Operation| holding::Demand {
+        side: o.mill.as_ref().map_or(0.0, |m| m.side_n),
+        lift: o.mill.as_ref().map_or(0.0, |m| m.axial_n),
+        height: o.top,
+        thrust: o.drill.as_ref().map_or(0.0, |d| d.thrust_n),
+        torque: o.drill.as_ref().map_or(0.0, |d| d.torque_nm),
+    };
+    let worst = ops
+        .iter()
+        .flat_map(|o| {
+            let all = holding::holds(g.clamp_kn, material.friction, g.height, g.length, g.opening, &demand(o));
+            all.into_iter().map(move |l| (o, l))
+        })
+        .min_by(|a, b| a.1.factor.total_cmp(&b.1.factor));
+    let mut out = Vec::new();
+    if let Some((o, l)) = worst
+        && l.factor < SAFETY
+    {
+        let severity = if l.factor < 1.0 { Severity::Stop } else { Severity::Warn };
+        let what = format!(
+            "{}: {:.1} times what '{}' asks at its highest ({:.0} of {:.0} {})",
+            match l.limit {
+                "slip" => "The grip slips",
+                "tilt" => "The part tilts out of the jaws",
+                _ => "The drill turns the part in the jaws",
+            },
+            l.factor,
+            o.title,
+            l.asked,
+            l.held,
+            l.unit
+        );
+        let why = format!(
+            "Closed with {:.1} kN it holds less than twice (common practice, no source): grip deeper or longer, or take less depth.",
+            g.clamp_kn
+        );
+        out.push(Finding::new("holding_force", severity, what, why).in_setup(&h.name).keyed(&h.name));
+    }
+    let full = g.clamp_full_kn;
+    if g.clamp_kn < 0.95 * full {
+        out.push(
             Finding::new(
-                "holding_force",
+                "clamp_gently",
                 Severity::Warn,
-                format!("The largest cutting force is {worst:.0} N; the vise holds {holds:.0} N"),
-                "Less than twice: clamp harder, or take less depth.",
+                format!("Close the vise with {:.1} kN only, not the {full:.0} kN that it gives", g.clamp_kn),
+                format!(
+                    "{:.0} × {:.0} mm bear; with all of it the pressure would be {:.0} N/mm², and {} yields at {:.0}. Half of that leaves no mark.",
+                    g.height,
+                    g.length,
+                    full * 1000.0 / (g.height * g.length),
+                    material.name,
+                    material.yield_mpa
+                ),
             )
             .in_setup(&h.name)
             .keyed(&h.name),
-        ];
+        );
     }
-    Vec::new()
+    out
 }
 
 fn remarks(setup: &str, ops: &[Operation]) -> Vec<Finding> {
@@ -485,8 +511,7 @@ fn remarks(setup: &str, ops: &[Operation]) -> Vec<Finding> {
 }
 
 fn side_plan(
-    k: usize,
-    h: &holding::SetupHold,
+    h: &SetupHold,
     operations: Vec<Operation>,
     title: &str,
     material: &shop::machine::Material,
@@ -516,8 +541,13 @@ fn side_plan(
     if rehearsal {
         lines.insert(0, format!("REHEARSAL in {} - not for the real part", material.name));
     }
-    if k > 0 {
-        lines.push("Turn over about X: what was up lies on the parallels".into());
+    match h.duty {
+        Duty::AllButHat => {}
+        Duty::All => lines.push("Turn over about X: what was up lies on the parallels".into()),
+        Duty::Only(_) => lines.push(format!(
+            "Stand it up: {} of the part is up, its finished end lies on the parallels",
+            part::direction_name(h.part_from_work.dir(DVec3::Z))
+        )),
     }
     lines.extend(h.zero.iter().map(|z| format!("{}0: {}", z.axis, z.touches)));
     let heading = Heading {
@@ -533,6 +563,16 @@ fn side_plan(
     let paths: Vec<_> = operations.iter().filter_map(|o| o.path.clone()).collect();
     let Posted { text, promises } = program::post(&heading, &paths, &Dialect::bench_mill());
     SidePlan { hold: h.clone(), operations, tools, program: text, promises, after: Vec::new() }
+}
+
+/// A drill's point as the proof takes it.
+pub(crate) fn drill_point(p: &Point) -> proof::DrillPoint {
+    proof::DrillPoint {
+        bottom: p.bottom_mm.into(),
+        out: p.out.into(),
+        radius: p.diameter_mm / 2.0,
+        length: p.point_mm,
+    }
 }
 
 /// What the proof needs of a machine.
@@ -612,7 +652,7 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
 /// Prove at a desk: kept, watched and stoppable like [`plan_at`].
 pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Result<Proof, JobError> {
     let setups = setups_of(plan)?;
-    let mut key = StageKey::new("proof").with(&desk.model).with(&shop.machine).with(&plan.hold.stock).with(&plan.named);
+    let mut key = StageKey::new("proof").with(&desk.model).with(&shop.machine).with(&plan.hold.stock).with(&plan.named).with(&plan.points);
     key = key.with(&shop.material(&plan.material).ok());
     for s in &plan.sides {
         key = key.with(&s.program).with(&s.promises).with(&s.hold).with(&s.tools);
@@ -623,6 +663,7 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         stock: plan.hold.stock,
         setups: &setups,
         named: &plan.named,
+        points: &plan.points.iter().map(drill_point).collect::<Vec<_>>(),
         standing: &beside::standing(part),
         machine: Some(&shop.machine),
         material: shop.material(&plan.material).ok(),

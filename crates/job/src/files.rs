@@ -34,6 +34,12 @@ pub struct PlanFile {
     /// What the plan leaves uncut, by name.
     #[serde(default)]
     pub named: Vec<Finding>,
+    /// Points of drills below bottoms that are drawn flat: allowed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub points: Vec<route::Point>,
+    /// Setups that would be needed and cannot be held: no program is made for them.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub not_planned: Vec<holding::NotPlanned>,
     /// What else there is to know of the plan.
     #[serde(default)]
     pub findings: Vec<Finding>,
@@ -187,6 +193,8 @@ pub fn write(
         setups,
         machine: Some(shop.machine.clone()),
         named: plan.named.clone(),
+        points: plan.points.clone(),
+        not_planned: plan.hold.not_planned.clone(),
         findings: plan.findings.clone(),
         compared: plan.hold.compared.clone(),
     };
@@ -313,6 +321,7 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
         stock,
         setups: &setups,
         named: &p.named,
+        points: &p.points.iter().map(crate::chain::drill_point).collect::<Vec<_>>(),
         standing: &crate::beside::standing(part),
         machine: Some(machine),
         material: shop.material(&p.material).ok(),

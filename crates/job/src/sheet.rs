@@ -242,7 +242,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
         .iter()
         .flat_map(|s| &s.operations)
         .filter_map(|o| o.mill.as_ref().map(|m| (o.title.as_str(), m)))
-        .max_by(|a, b| a.1.force_n.total_cmp(&b.1.force_n));
+        .max_by(|a, b| a.1.side_n.total_cmp(&b.1.side_n));
     let up = plan.hold.up;
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
     let (words, left) = verdict(proof);
@@ -290,7 +290,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             compared: plan.hold.compared.clone(),
             holds_n: 2.0 * friction * shop.vise.clamp_kn * 1000.0,
             holds_why: grounds::holds(shop, friction),
-            worst_n: worst.map_or(0.0, |w| w.1.force_n),
+            worst_n: worst.map_or(0.0, |w| w.1.side_n),
             worst_why: worst.map_or_else(Grounds::default, |w| grounds::pulls(w.0, w.1)),
         },
         sides: plan
@@ -390,8 +390,6 @@ fn window_of(o: &Operation, tool: &Tool, plan: &Plan, shop: &Shop) -> Option<Win
         return None;
     }
     let data = o.mill.as_ref()?;
-    let allowed = data.ap.bounds.iter().find(|b| b.name == "deflection")?.allows;
-    let a_mm = data.ap.terms.iter().find(|t| t.symbol == "bend/ap")?.value;
     let material = shop.material(&plan.material).ok()?;
-    Some(cutting::window(tool, material, &shop.machine, data.rpm.value, data.ap.value, allowed * a_mm))
+    Some(cutting::window(tool, material, &shop.machine, data.rpm.value, data.ap.value, data.bend))
 }

@@ -20,7 +20,7 @@ pub use carry::{Carried, carried};
 pub use compare::{Change, Fate, compare};
 pub use edge::{Bend, Edge};
 pub use feature::{
-    Axis, Blocked, Body, BodyKind, Dim, Feature, FeatureKind, FormCutter, Hard, Rays, Recognised, Remedy, Section,
+    Axis, Blocked, Body, BodyKind, Dim, Ending, Feature, FeatureKind, FormCutter, Hard, Rays, Recognised, Remedy, Section,
     SectionKind, Symmetry, before_thin, direction_name, direction_words, face_words, plug_force, recognise,
     recognise_with, relief_offset,
 };
@@ -30,6 +30,6 @@ pub use mark::{Ask, Mark, MarkKind, Marked, Process, face_ids, marked};
 pub use measure::{Measured, NoSuchFace, Reading, Spot, measure};
 pub use model::{Face, Origin, Part, PartError, Solid, Surface};
 pub use purpose::purposes;
-pub use question::{Choice, Question, grave_questions, hole_question, questions};
+pub use question::{Choice, FLAT_BOTTOMS, Question, grave_questions, hole_question, may_go_deeper, questions};
 pub use slice::{Cut, Slice, Wall, slice};
 pub use view::{BESIDE, Chamfer, Hole, HoleEnd, OFF_FLOOR, View};

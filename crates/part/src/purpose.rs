@@ -37,7 +37,7 @@ pub fn purposes(f: &Feature, equals: usize) -> Vec<Choice> {
     let h = Hole {
         d,
         depth: f.dim("depth").unwrap_or(0.0),
-        through: f.what.contains(" through"),
+        through: f.ends == Some(crate::Ending::Through),
         point: f.dim("point angle").is_some(),
         f,
         equals,

@@ -1,7 +1,7 @@
 //! Doubts as questions, each with a proposal and what it blocks; an answer is a decision, or the question stays open.
 
 use crate::purpose::{asked_about, purposes};
-use crate::{Part, Recognised, Surface};
+use crate::{Ending, FeatureKind, Part, Recognised, Surface};
 use geom::DVec3;
 use intake::{LayerUse, LengthUnit};
 use reason::{Place, Term};
@@ -120,6 +120,7 @@ pub fn questions(part: &Part, seen: &Recognised, answers: &BTreeMap<String, Stri
     drawing(part, &mut out);
     holes(seen, &mut out);
     points(seen, &mut out);
+    bottoms(seen, &mut out);
     hairs(part, &mut out);
     for q in &mut out {
         q.answer = answers.get(&q.id).cloned();
@@ -308,7 +309,7 @@ fn drawing(part: &Part, out: &mut Vec<Question>) {
 
 /// The question's id for a hole: its own sizes, so that equal holes are asked about once.
 pub fn hole_question(f: &crate::Feature) -> String {
-    let end = if f.what.contains(" through") { "through" } else { "blind" };
+    let end = if f.ends == Some(Ending::Through) { "through" } else { "blind" };
     format!("hole/{:.2}/{:.2}/{end}", f.dim("diameter").unwrap_or(0.0), f.dim("depth").unwrap_or(0.0))
 }
 
@@ -374,6 +375,46 @@ fn points(seen: &Recognised, out: &mut Vec<Question>) {
         q.place = Some(f.place);
         out.push(q);
     }
+}
+
+/// Id of the question whether a drill's point may go deeper than a bottom that is drawn flat.
+pub const FLAT_BOTTOMS: &str = "flat bottoms";
+/// The answer that it may not.
+const STAY_FLAT: &str = "as drawn";
+/// Blind holes up to this are drilled, mm; wider ones are bored and milled anyhow (common practice, no source).
+const DRILLED: f64 = 13.0;
+
+/// May a drill's point go deeper than bottoms that are drawn flat? Yes, as long as nobody said no.
+pub fn may_go_deeper(answers: &BTreeMap<String, String>) -> bool {
+    answers.get(FLAT_BOTTOMS).is_none_or(|a| a != STAY_FLAT)
+}
+
+/// Blind holes drawn with a flat bottom, asked about once for all of them.
+fn bottoms(seen: &Recognised, out: &mut Vec<Question>) {
+    let flat = |f: &&crate::Feature| {
+        let [d, deep] = ["diameter", "depth"].map(|n| f.dim(n).unwrap_or(0.0));
+        f.kind == FeatureKind::Hole && f.ends == Some(Ending::Flat) && d <= DRILLED && deep >= d
+    };
+    let list: Vec<&crate::Feature> = seen.features.iter().filter(flat).collect();
+    let Some(first) = list.first() else { return };
+    let text = if list.len() == 1 {
+        format!("{}: may the drill's point go deeper?", first.what)
+    } else {
+        format!("{} blind holes are drawn with a flat bottom: may the drill's point go deeper?", list.len())
+    };
+    let mut q = Question::new(
+        FLAT_BOTTOMS,
+        text,
+        "Models seldom draw the point of a drill. With it the full diameter comes to the drawn depth; a flat bottom wants an end mill.",
+    );
+    q.choices = vec![
+        choice("deeper", "Yes, where there is enough material below".into(), 0.8, "usual for threads, screws and pilots"),
+        choice(STAY_FLAT, "No, flat as drawn".into(), 0.2, "something seats on the bottom, or it would come through"),
+    ];
+    q.features = list.iter().map(|f| f.id.clone()).collect();
+    q.faces = list.iter().flat_map(|f| f.faces.iter().copied()).collect();
+    q.place = Some(first.place);
+    out.push(q);
 }
 
 /// What is suspiciously small: radii that nearly agree, faces a hair apart, edges too short to see.

@@ -10,6 +10,8 @@ mod mover;
 pub mod profile;
 pub mod rough;
 mod slabs;
+mod stock;
 
 pub use mover::{Feeds, Mover};
 pub use slabs::Slabs;
+pub use stock::Stock;

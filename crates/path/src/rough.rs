@@ -20,7 +20,7 @@ use crate::motion::Move;
 use crate::{Feeds, Mover, Slabs};
 use geom::{DVec2, FitSettings, Path2, Region, Ways, fit_arcs};
 use std::cell::OnceCell;
-use std::f64::consts::TAU;
+use std::f64::consts::{FRAC_PI_2, PI, TAU};
 
 /// What to clear and how.
 #[derive(Debug, Clone)]
@@ -90,7 +90,7 @@ pub struct Cutting<'a> {
 
 /// Step for which a front of radius `rho` (infinite for a straight one) meets the cutter (radius `r`) over the angle `theta`.
 pub fn step_at(rho: f64, r: f64, theta: f64) -> f64 {
-    if theta >= 0.999 * std::f64::consts::PI {
+    if theta >= 0.999 * PI {
         return 2.0 * r;
     }
     if rho.is_infinite() {
@@ -158,6 +158,8 @@ struct Pass {
     strokes: Vec<Stroke>,
     /// Cleared before it.
     free: Region,
+    /// Cleared after it.
+    after: Region,
     ways: OnceCell<Ways>,
 }
 
@@ -260,7 +262,7 @@ fn plan_component(c: &Clearing, a: &Region, touched: &Region) -> Option<Plan> {
     };
     let passes = fronts
         .into_iter()
-        .map(|f| Pass { strokes: strokes(c, &f), free: f.before, ways: OnceCell::new() })
+        .map(|f| Pass { strokes: strokes(c, &f), free: f.before, after: f.after, ways: OnceCell::new() })
         .filter(|p| !p.strokes.is_empty())
         .collect();
     Some(Plan { passes, helix, done: k })
@@ -409,7 +411,7 @@ fn sections(c: &Clearing, f: &Front, l: &[DVec2], at: &[f64], from: f64, len: f6
         let p = point(s);
         let w = -f.before.signed_distance(p);
         let met = local_engagement(r, if w > 0.0 { w } else { 0.0 }, bend(point(s - 0.3 * r), p, point(s + 0.3 * r)));
-        let met = met.clamp(5f64.to_radians(), std::f64::consts::PI);
+        let met = met.clamp(5f64.to_radians(), PI);
         let (a, b) = (if met < low { met } else { low }, if met > high { met } else { high });
         match out.last_mut() {
             Some(last) if b <= ALIKE * ALIKE * a => {
@@ -441,6 +443,14 @@ fn sections(c: &Clearing, f: &Front, l: &[DVec2], at: &[f64], from: f64, len: f6
         // A first contact, shorter than half a diameter, may go over what the rest promises.
         if kept.1 - gone.1 < gone.1 {
             kept.2 = gone.2;
+        }
+    }
+    // A short one lies at a corner or at a first contact, where the front is no line: it promises no less than its neighbours.
+    let alone: Vec<f64> = out.iter().map(|s| s.2).collect();
+    for k in 0..out.len() {
+        if out[k].1 < 2.4 * r {
+            let around = [k.checked_sub(1), (k + 1 < alone.len()).then_some(k + 1)];
+            out[k].2 = around.into_iter().flatten().map(|j| alone[j]).fold(out[k].2, |a, b| if b > a { b } else { a });
         }
     }
     out
@@ -530,6 +540,29 @@ impl Emit<'_, '_> {
         }
     }
 
+    /// Where more is met than what the numbers are for, the feed gives way so that the power stays.
+    fn feed_at(&self, engagement: f64) -> f64 {
+        let width = |a: f64| 1.0 - a.cos();
+        let share = width(self.c.engagement) / width(engagement).clamp(1e-6, 2.0);
+        self.mover.feeds.cut * if share < 1.0 { share } else { 1.0 }
+    }
+
+    /// An arc by which a stroke is entered from the cleared side, so that the cut grows evenly: (where it begins, its middle).
+    fn roll_in(&self, stroke: &Stroke, pass: &Pass) -> Option<(DVec2, DVec2)> {
+        let (p, dir) = (stroke.start(), stroke.runs[0].path.start_dir());
+        let width = -pass.free.signed_distance(p);
+        if width < 0.05 * self.c.radius {
+            return None;
+        }
+        [3.0, 2.0, 1.5, 1.1].into_iter().map(|k| k * width).find_map(|r| {
+            let center = p + dir.perp() * r;
+            let begins = center - dir * r;
+            let on = |t: f64| center + (begins - center) * (t * FRAC_PI_2).cos() + (p - center) * (t * FRAC_PI_2).sin();
+            let free = pass.free.contains(begins) && (1..8).all(|k| pass.after.contains(on(f64::from(k) / 8.0)));
+            free.then_some((begins, center))
+        })
+    }
+
     fn component(&mut self, plan: &Plan) {
         let c = self.c;
         let done = Ways::within(&plan.done, MARGIN);
@@ -544,7 +577,7 @@ impl Emit<'_, '_> {
                 if level == 0 || !self.over(&done, start, from) {
                     self.mover.enter(start, from, Some((above, top)));
                 }
-                self.state(std::f64::consts::PI);
+                self.state(PI);
                 let pitch = TAU * radius * c.helix_slope.tan();
                 self.mover.helix(center, z, pitch, self.mover.feeds.cut * 0.5);
             }
@@ -555,12 +588,12 @@ impl Emit<'_, '_> {
                     let near = (0..left.len()).min_by(|&i, &j| left[i].distance(at).total_cmp(&left[j].distance(at)));
                     let stroke = left.remove(near.unwrap_or(0)).begun_near(at);
                     self.state(stroke.runs[0].meets.unwrap_or(self.c.engagement));
-                    self.approach(stroke.start(), z, pass, &done, above);
+                    self.approach(&stroke, z, pass, &done, above);
                     for run in &stroke.runs {
                         match run.meets {
                             Some(engagement) => {
                                 self.state(engagement);
-                                self.mover.follow(&run.path, z, self.mover.feeds.cut);
+                                self.mover.follow(&run.path, z, self.feed_at(engagement));
                             }
                             None => self.mover.follow(&run.path, z, self.mover.feeds.link),
                         }
@@ -602,11 +635,18 @@ impl Emit<'_, '_> {
     }
 
     /// Come to the start of a stroke from what is already cleared at this level.
-    fn approach(&mut self, start: DVec2, z: f64, pass: &Pass, done: &Ways, above: f64) {
+    fn approach(&mut self, stroke: &Stroke, z: f64, pass: &Pass, done: &Ways, above: f64) {
         let top = self.at.top;
         let ways = pass.ways();
-        // Onto the front from what is cleared.
-        let foot = if pass.free.contains(start) { start } else { pass.free.nearest_on_border(start).unwrap_or(start) };
+        let start = stroke.start();
+        let engagement = stroke.runs[0].meets.unwrap_or(self.c.engagement);
+        // Onto the front from what is cleared: by an arc where there is room, else square to it, which is a short slot.
+        let arc = self.roll_in(stroke, pass);
+        let foot = match arc {
+            Some((begins, _)) => begins,
+            None if pass.free.contains(start) => start,
+            None => pass.free.nearest_on_border(start).unwrap_or(start),
+        };
         let down = ways.nearest(foot).filter(|q| q.distance(foot) < 3.0 + MARGIN).unwrap_or(foot);
         if let Some(at) = self.mover.at() {
             let a = at.truncate();
@@ -621,7 +661,7 @@ impl Emit<'_, '_> {
                     && self.mover.pays(&[&[a, back], &way[..]].concat())
                 {
                     self.walk(a, back, &way, z);
-                    self.mover.feed(start.extend(z), self.mover.feeds.cut);
+                    self.onto(foot, arc, start, z, engagement);
                     return;
                 }
             } else if at.z < self.mover.clear_z - 1e-9 && at.z > z {
@@ -636,15 +676,28 @@ impl Emit<'_, '_> {
                     way.push(down);
                     self.walk(a, from, &way, at.z);
                     self.mover.sink(down, z, (z, top));
-                    self.mover.feed(start.extend(z), self.mover.feeds.cut);
+                    self.onto(foot, arc, start, z, engagement);
                     return;
                 }
             }
         }
         let cleared = if ways.nearest(down).is_none() { above } else { z };
         self.mover.enter(down, z, Some((cleared, top)));
-        self.mover.feed(foot.extend(z), self.mover.feeds.cut);
-        self.mover.feed(start.extend(z), self.mover.feeds.cut);
+        self.onto(foot, arc, start, z, engagement);
+    }
+
+    /// The last bit from cleared ground onto a front.
+    fn onto(&mut self, foot: DVec2, arc: Option<(DVec2, DVec2)>, start: DVec2, z: f64, engagement: f64) {
+        self.mover.feed(foot.extend(z), self.mover.feeds.link);
+        match arc {
+            Some((_, center)) => self.mover.arc(start.extend(z), center, true, self.feed_at(engagement)),
+            None if foot.distance(start) > 1e-6 => {
+                self.state(PI);
+                self.mover.feed(start.extend(z), self.feed_at(PI));
+                self.state(engagement);
+            }
+            None => {}
+        }
     }
 }
 

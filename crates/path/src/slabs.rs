@@ -76,23 +76,17 @@ impl Slabs {
         let z = self.clear_to(p, radius);
         if z > over + THIN { z } else { f64::NEG_INFINITY }
     }
-    /// Turned upside down about the x axis: y and z change sign, then both are shifted.
-    pub fn turned_over(&self, y_shift: f64, z_shift: f64) -> Slabs {
-        let slabs = self
-            .slabs
-            .iter()
-            .rev()
-            .map(|s| {
-                let loops: Vec<Vec<DVec2>> = s
-                    .section
-                    .loops()
-                    .iter()
-                    .map(|l| l.iter().rev().map(|p| DVec2::new(p.x, y_shift - p.y)).collect())
-                    .collect();
-                Slab { z0: z_shift - s.z1, z1: z_shift - s.z0, section: Region::from_oriented(&loops) }
-            })
-            .collect();
-        Slabs { slabs }
+    /// What is in both.
+    pub fn common(&self, other: &Slabs) -> Slabs {
+        let mut z: Vec<f64> = self.slabs.iter().chain(&other.slabs).flat_map(|s| [s.z0, s.z1]).collect();
+        z.sort_by(f64::total_cmp);
+        z.dedup_by(|a, b| (*a - *b).abs() < 1e-6);
+        let at = |s: &Slabs, m: f64| s.slabs.iter().find(|s| s.z0 <= m && m <= s.z1).map(|s| s.section.clone());
+        Slabs::stacked(z.windows(2).filter_map(|w| {
+            let m = f64::midpoint(w[0], w[1]);
+            let (a, b) = (at(self, m)?, at(other, m)?);
+            Some((w[0], w[1], a.intersect(&b)))
+        }))
     }
 }
 
@@ -115,15 +109,5 @@ mod tests {
         assert_eq!(s.clear_to(DVec2::splat(-5.0), 4.0), f64::NEG_INFINITY);
         s.cut(&square(-1.0, 21.0), 8.0);
         assert_eq!(s.top(), 8.0);
-    }
-
-    #[test]
-    fn turned_over_twice_is_the_same() {
-        let mut s = Slabs::prism(square(0.0, 20.0), 0.0, 10.0);
-        s.cut(&square(5.0, 30.0), 4.0);
-        let t = s.turned_over(20.0, 10.0);
-        assert!((t.between(0.0, 6.0).area() - 400.0 + 225.0).abs() < 1e-6);
-        let back = t.turned_over(20.0, 10.0);
-        assert!((back.between(5.0, 6.0).minus(&s.between(5.0, 6.0)).area()).abs() < 1e-6);
     }
 }

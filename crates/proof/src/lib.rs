@@ -52,6 +52,30 @@ pub struct KeepOut {
     pub max: DVec3,
 }
 
+/// A cone below a flat bottom in which material may be missing: a drill's point.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct DrillPoint {
+    /// Middle of the flat bottom, part coordinates, mm.
+    pub bottom: DVec3,
+    /// Out of the hole's mouth.
+    pub out: DVec3,
+    /// Radius of the drill and length of its point, mm.
+    pub radius: f64,
+    /// See `radius`.
+    pub length: f64,
+}
+
+impl DrillPoint {
+    /// Is a place in the cone, to the grid's rounding?
+    fn holds(&self, p: DVec3) -> bool {
+        const SLACK: f64 = 0.01;
+        let v = p - self.bottom;
+        let deep = -v.dot(self.out);
+        let off = (v + self.out * deep).length();
+        deep > -SLACK && off <= self.radius * (1.0 - deep / self.length) + SLACK
+    }
+}
+
 /// A solid that stands beside the part while it is machined: cutters, shanks and holders must not touch it.
 #[derive(Debug, Clone)]
 pub struct Standing<'a> {
@@ -120,6 +144,8 @@ pub struct Input<'a> {
     pub setups: &'a [SetupInput],
     /// Features that the plan already names as not cut.
     pub named: &'a [Finding],
+    /// Points of drills that may go below bottoms drawn flat.
+    pub points: &'a [DrillPoint],
     /// What stands beside the part, in every setup.
     pub standing: &'a [Standing<'a>],
     /// The machine, for its speeds, feeds and power; they are not looked at without it.
@@ -263,7 +289,8 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     }
     watch.on(0.85);
     let error = input.chord_error + RAY_ERROR + if sliced { sweep::SLICE / 2.0 } else { 0.0 };
-    let gone = compare::differences(&stock, &model, &surface, false, MEASURED);
+    let mut gone = compare::differences(&stock, &model, &surface, false, MEASURED);
+    gone.retain(|p| !input.points.iter().any(|q| q.holds(p.deepest) && q.holds(p.bounds.middle())));
     let left = compare::differences(&stock, &model, &surface, true, MEASURED);
 
     let gouge_mm = gone.iter().map(|g| g.depth).fold(0.0, f64::max);

@@ -18,6 +18,9 @@ const SLACK: f64 = 1.05;
 /// practice, no source).
 const THICK: [f64; 2] = [1.5, 2.5];
 
+/// Less section than this taken on the way is brushing, mm².
+const BRUSH: f64 = 0.05;
+
 /// Promises by line.
 pub(crate) struct Promises<'a> {
     list: &'a [Promise],
@@ -258,10 +261,12 @@ fn asked(step: &Step, load: &StepLoad, s: &SetupInput, m: &Material) -> Option<A
     let q = load.volume / 1000.0 / (load.seconds / 60.0);
     let chip = fz * if phi < std::f64::consts::FRAC_PI_2 { phi.sin() } else { 1.0 };
     let level = (step.to.z - step.from.z).abs() < 1e-6;
+    // A link that brushes a skin of hundredths breaks no tooth.
+    let cuts = load.volume > BRUSH * step.length();
     Some(Asked {
         rpm,
         kw: f::power(q, f::specific_force(m.kc11_mpa, m.mc, hm)),
-        chip: (level && !upright && load.engagement > 0.1).then_some(chip),
+        chip: (level && !upright && cuts && load.engagement > 0.1).then_some(chip),
         usual: m.fz_share_of_diameter * tool.diameter_mm,
     })
 }

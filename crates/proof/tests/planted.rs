@@ -63,6 +63,7 @@ fn prove_promised(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>, pro
         stock,
         setups: &setups,
         named: &[],
+        points: &[],
         standing: &[],
         machine: Some(&shop.machine),
         material: shop.material("aluminium-6082").ok(),

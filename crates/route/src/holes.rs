@@ -1,7 +1,7 @@
 //! Holes that are drilled, their spots, chamfers, and faces that no cutter here makes.
 
 use crate::op::{OpKind, Operation};
-use crate::setup::{Work, place_key};
+use crate::setup::Work;
 use cutting::{MillTask, drill, mill};
 use geom::{DVec2, DVec3, Region};
 use part::{After, Chamfer, Hole, HoleEnd, Intent, OFF_FLOOR};
@@ -50,14 +50,14 @@ impl Work<'_, '_> {
     pub(crate) fn choose_holes(&mut self) -> Vec<Drilled> {
         let view = self.side.view;
         let mut out: Vec<Drilled> = Vec::new();
-        for hole in view.holes() {
+        for hole in self.my_holes() {
             let disc = Region::disc(hole.at, hole.diameter / 2.0 - 0.02, 0.005);
             // Already open: cut from the other side.
             if self.stock.between(hole.bottom + 0.01, hole.top).intersect(&disc).area() < 0.5 * disc.area() {
                 continue;
             }
             let d = hole.diameter;
-            let key = format!("{}/{}", self.side.name, place_key(hole.at, hole.bottom));
+            let key = self.hole_key(hole.diameter, hole.at, hole.bottom);
             let intent = self.intent_of(&hole).filter(|i| !i.drills.is_empty()).cloned();
             let sizes = intent.as_ref().map_or_else(|| vec![[d - SAME_SIZE, d + SAME_SIZE]], |i| i.drills.clone());
             let drill = sizes.iter().find_map(|[least, most]| {
@@ -90,6 +90,17 @@ impl Work<'_, '_> {
                     }
                     // A blunter drill stands on the end of the cylinder, a sharper one on the tip.
                     tip.max(hole.bottom - point)
+                }
+                HoleEnd::Flat if intent.is_some() || self.goes_deeper(&hole, &drill) => {
+                    if self.goes_deeper(&hole, &drill) {
+                        hole.bottom - point
+                    } else {
+                        note = Some(format!(
+                            "Below the flat bottom of Ø{} there is no room for the drill's point: it leaves its cone in the hole",
+                            shop::tool::trim(d)
+                        ));
+                        hole.bottom
+                    }
                 }
                 HoleEnd::Flat => {
                     if self.can_be_milled(&hole) {
@@ -141,10 +152,62 @@ impl Work<'_, '_> {
                 );
                 self.name_form(&ring, tip - 0.05, hole.mouth_top() + 0.05, kind, &key, what, &why);
             }
+            if hole.end == HoleEnd::Flat && tip < hole.bottom - 1e-6 {
+                let back = view.from_part.inverse();
+                let r = drill.radius() + 0.02;
+                let low = hole.at.extend(tip - 0.02) - DVec3::new(r, r, 0.0);
+                let high = hole.at.extend(hole.bottom + 0.02) + DVec3::new(r, r, 0.0);
+                let b = back.bounds(&geom::Box3 { min: low, max: high });
+                self.points.push(crate::Point {
+                    place: Place::new(b.min, b.max),
+                    diameter_mm: drill.diameter_mm,
+                    point_mm: point,
+                    bottom_mm: back.point(hole.at.extend(hole.bottom)).to_array(),
+                    out: back.dir(DVec3::Z).to_array(),
+                });
+            }
             out.push(Drilled { hole, drill, tip, then: intent });
         }
         self.name_unmade_holes(&out);
         out
+    }
+
+    /// May the drill's point go below a bottom that is drawn flat, and is there material enough for it?
+    fn goes_deeper(&self, h: &Hole, drill: &Tool) -> bool {
+        /// Material that stays below the tip, mm (common practice, no source).
+        const BELOW: f64 = 1.0;
+        // A shallow one is a seat, a counterbore or a pocket, no drilled hole.
+        if !self.side.points_deeper || h.top - h.bottom < h.diameter {
+            return false;
+        }
+        let disc = Region::disc(h.at, h.diameter / 2.0, 0.01);
+        let mesh = &self.side.view.mesh;
+        let point = drill.point_height();
+        let end = h.bottom - point - BELOW;
+        [h.bottom - 0.05, h.bottom - 0.5 * point, h.bottom - point, end]
+            .iter()
+            .all(|&z| z > self.side.view.bounds.min.z && disc.minus(&mesh.section(z)).area() < 0.01 * disc.area())
+    }
+
+    /// Holes that this side has to do with.
+    fn my_holes(&self) -> Vec<Hole> {
+        self.side.view.holes().into_iter().filter(|h| self.is_mine(h.at)).collect()
+    }
+
+    /// What a hole is called in ids: its diameter and place in part coordinates.
+    fn hole_key(&self, diameter: f64, at: DVec2, bottom: f64) -> String {
+        format!("{}@{}", shop::tool::trim(diameter), self.place(at, bottom))
+    }
+
+    /// What a group of holes is called: its drill, and the first of their places in part coordinates. Through holes are the same from both
+    /// their ends.
+    fn group_key(&self, g: &[&Drilled]) -> String {
+        let key = |d: &&Drilled| match d.hole.end {
+            HoleEnd::Open => self.axis_place(d.hole.at),
+            _ => self.place(d.hole.at, d.hole.bottom),
+        };
+        let first = g.iter().map(key).min().unwrap_or_default();
+        format!("{}@{first}", shop::tool::trim(g[0].drill.diameter_mm))
     }
 
     /// A hole beside a wall that becomes thin, which can be drilled as soon as the face is clean.
@@ -201,7 +264,8 @@ impl Work<'_, '_> {
     fn overshoot(&self, h: &Hole, drill: &Tool) -> Option<f64> {
         let view = self.side.view;
         let want = h.bottom - drill.point_height() - BREAK;
-        let floor = self.side.through_to.map_or(h.bottom, |t| t - 6.0);
+        // Beyond its own length it may run on into what is open.
+        let floor = self.side.through_to.unwrap_or(h.bottom) - 6.0;
         let inside = Region::disc(h.at, (h.diameter / 2.0 - 0.03).max(0.1), 0.003);
         let free = |z: f64| {
             z >= floor.min(h.bottom)
@@ -214,7 +278,7 @@ impl Work<'_, '_> {
 
     /// Round holes that neither a drill nor an end mill makes.
     fn name_unmade_holes(&mut self, drilled: &[Drilled]) {
-        for h in self.side.view.holes() {
+        for h in self.my_holes() {
             if drilled.iter().any(|d| d.hole == h) || self.full.contains(&h) {
                 continue;
             }
@@ -231,7 +295,7 @@ impl Work<'_, '_> {
                 .map(|t| t.diameter_mm)
                 .fold(f64::INFINITY, f64::min);
             if h.diameter < 1.1 * smallest + 0.3 {
-                let key = format!("{}/{}", self.side.name, place_key(h.at, h.bottom));
+                let key = self.hole_key(h.diameter, h.at, h.bottom);
                 let d = shop::tool::trim(h.diameter);
                 self.name_left(
                     &disc.grown(0.05, 0.01),
@@ -298,7 +362,7 @@ impl Work<'_, '_> {
         let Some(spot) = self.side.shop.crib.iter().find(|t| t.kind == ToolKind::Spot).cloned() else { return };
         let d = g[0].drill.diameter_mm;
         let top = g[0].hole.mouth_top();
-        let key = format!("{}/{}_{}", self.side.name, shop::tool::trim(d), place_key(g[0].hole.at, top));
+        let key = self.group_key(g);
         // Stays below the hole's diameter: 0.8 of it.
         let lean = (spot.point_angle_deg / 2.0).to_radians().tan();
         let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm) / lean;
@@ -341,13 +405,7 @@ impl Work<'_, '_> {
     fn drill_group(&mut self, g: &[&Drilled], early: bool) {
         let tool = g[0].drill.clone();
         let at: Vec<DVec2> = g.iter().map(|h| h.hole.at).collect();
-        let key = format!(
-            "{}/{}_{}",
-            self.side.name,
-            shop::tool::trim(tool.diameter_mm),
-            place_key(g[0].hole.at, g[0].hole.bottom)
-        );
-        let id = Self::id(OpKind::Drill, &key);
+        let id = Self::id(OpKind::Drill, &self.group_key(g));
         let through = if g[0].hole.end == HoleEnd::Open { " through" } else { "" };
         let then = g[0].then.as_ref().map_or_else(String::new, |i| format!(" for {}", i.wants));
         let title = format!("Drill {} × Ø{}{through}{then}", at.len(), shop::tool::trim(tool.diameter_mm));
@@ -443,17 +501,15 @@ impl Work<'_, '_> {
             return;
         };
         for c in self.side.view.chamfers(LARGEST_CHAMFER) {
-            self.chamfer(&c, &tool);
+            if c.lines.iter().flatten().all(|p| self.is_mine(*p)) {
+                self.chamfer(&c, &tool);
+            }
         }
     }
 
     fn chamfer(&mut self, c: &Chamfer, tool: &Tool) {
         let view = self.side.view;
-        let key = format!(
-            "{}/{}",
-            self.side.name,
-            place_key((c.bounds.min.truncate() + c.bounds.max.truncate()) / 2.0, c.low)
-        );
+        let key = self.place((c.bounds.min.truncate() + c.bounds.max.truncate()) / 2.0, c.low);
         let id = Self::id(OpKind::Chamfer, &key);
         let o = self.override_of(&id);
         let size = c.high - c.low;
@@ -626,14 +682,14 @@ impl Work<'_, '_> {
             let of_drill = points
                 .iter()
                 .any(|p| p.0.distance(mid.truncate()) < 0.01 && b.min.z > p.1 - 0.01 && b.max.z < p.2 + 0.01);
-            if chamfers.contains(&f) || of_drill {
+            if chamfers.contains(&f) || of_drill || !self.is_mine(mid.truncate()) {
                 continue;
             }
             let place = back.bounds(&b.grown(0.02));
             let s = b.size();
             self.named.push(
                 Finding::new("uncut_face", Severity::Warn, format!("A slanted or curved face, {:.1} × {:.1} × {:.1} mm, is left rough", s.x, s.y, s.z), "It wants a ball-nose cutter or a tilted setup, which Gold Chip does not plan yet; do it by hand or elsewhere.")
-                    .keyed(place_key(mid.truncate(), mid.z))
+                    .keyed(self.place(mid.truncate(), mid.z))
                     .in_setup(self.side.name)
                     .at(vec![Place::new(place.min, place.max)]),
             );

@@ -11,6 +11,6 @@ mod pockets;
 mod setup;
 mod tools;
 
-pub use op::{OpKind, Operation, Override, SetupRoute};
+pub use op::{OpKind, Operation, Override, Point, SetupRoute};
 pub use order::{Moved, Need, broken, needs, reordered};
 pub use setup::{Side, plan_side};

@@ -89,6 +89,21 @@ pub struct Operation {
     pub path: Option<Toolpath>,
 }
 
+/// The point of a drill below a bottom that is drawn flat: allowed, because the drawing means the full diameter.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Point {
+    /// Box in part coordinates.
+    pub place: reason::Place,
+    /// Of the drill, mm.
+    pub diameter_mm: f64,
+    /// Length of its point, mm.
+    pub point_mm: f64,
+    /// Middle of the flat bottom, part coordinates, mm.
+    pub bottom_mm: [f64; 3],
+    /// Out of the hole's mouth, part coordinates.
+    pub out: [f64; 3],
+}
+
 /// A planned side.
 #[derive(Debug, Clone)]
 pub struct SetupRoute {
@@ -100,4 +115,6 @@ pub struct SetupRoute {
     pub named: Vec<Finding>,
     /// What else there is to know of it; it leaves no material.
     pub notes: Vec<Finding>,
+    /// Points of drills below bottoms that are drawn flat.
+    pub points: Vec<Point>,
 }

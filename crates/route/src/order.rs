@@ -60,7 +60,7 @@ impl Reach {
 
 /// Diameter of a milling operation's cutter, mm; 0 of others.
 fn diameter(o: &Operation) -> f64 {
-    o.mill.as_ref().map_or(0.0, |m| m.rpm.terms.iter().find(|t| t.symbol == "D").map_or(0.0, |t| t.value))
+    o.mill.as_ref().map_or(0.0, |m| m.diameter)
 }
 
 fn reach(op: &Operation) -> Reach {

@@ -2,7 +2,7 @@
 
 use crate::holes::Drilled;
 use crate::op::OpKind;
-use crate::setup::{FINISH_BEND, FINISH_SHARE, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work, place_key};
+use crate::setup::{FINISH_BEND, FINISH_SHARE, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work};
 use crate::tools::{end_mills, finisher, local_top, roughers};
 use cutting::{MillTask, THE_TASK, mill};
 use geom::{DVec2, DVec3, Region};
@@ -36,6 +36,11 @@ fn helix_slope(material: &shop::machine::Material, tool: &Tool) -> f64 {
 /// A helix whose middle path is narrower than this share of the diameter is told (common practice: no path under half a diameter).
 const TIGHT_HELIX: f64 = 0.25;
 
+/// Size of a piece, for its name: two with one middle differ in it.
+fn size_key(piece: &Region) -> String {
+    piece.bounds().map_or_else(String::new, |(a, b)| format!("/{:.0}x{:.0}", b.x - a.x, b.y - a.y))
+}
+
 /// What a job came to.
 struct Cut {
     op: Option<crate::Operation>,
@@ -62,6 +67,8 @@ struct Job {
     deeper: Region,
     /// Material at the start that is to go, seen from above.
     goal: Region,
+    /// Where this side has a duty only in places: around them.
+    near: Option<Region>,
     /// A floor of the part lies at `low`.
     floor: bool,
     /// Highest wall beside it.
@@ -116,6 +123,13 @@ impl Work<'_, '_> {
         }
         z.retain(|&f| f < self.top - 1e-3);
         z.sort_by(|a, b| b.total_cmp(a));
+        // What only this side sees may go right through.
+        if self.mine.is_some() {
+            let bottom = view.bounds.min.z;
+            if z.iter().all(|f| (f - bottom).abs() > 1e-3) {
+                z.push(bottom);
+            }
+        }
         if let Some(t) = self.side.through_to {
             z.retain(|&f| f > t + 1e-3);
             z.push(t);
@@ -134,13 +148,15 @@ impl Work<'_, '_> {
         let arena = self.block.grown(ARENA, COARSE);
         let mut open: Vec<Open> = Vec::new();
         let mut high = self.top;
+        let mine = self.mine.as_ref().map(|m| m.grown(0.3, COARSE));
         for low in self.ends() {
             let shadow = self.filled(low + OFF_FLOOR, drilled);
             for piece in arena.minus(&shadow).components() {
-                let goal = self.stock.between(low, high).intersect(&piece).without_specks(1e-3);
+                let duty = |r: Region| mine.as_ref().map_or_else(|| r.clone(), |m| r.intersect(m));
+                let goal = duty(self.stock.between(low, high).intersect(&piece)).without_specks(1e-3);
                 if goal.opened(0.05, COARSE).area() > 0.02 {
                     // All that is to go in it, not only what this step down adds: its walls reach up to the top.
-                    let goal = self.stock.between(low, f64::INFINITY).intersect(&piece).without_specks(1e-3);
+                    let goal = duty(self.stock.between(low, f64::INFINITY).intersect(&piece)).without_specks(1e-3);
                     open.push(Open { high, low, shadow: shadow.clone(), piece, goal });
                 }
             }
@@ -196,9 +212,19 @@ impl Work<'_, '_> {
         } else {
             "cut-out"
         };
-        let middle = goal.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
+        let middle = piece.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
         // Pieces one inside the other share their middle: name and area tell them apart.
-        let key = format!("{}/{name}_{}_{:.0}", self.side.name, place_key(middle, low), goal.area());
+        // Named by the part alone, not by block, side or order: the same after a change of those.
+        let through = self.side.through_to.is_some_and(|t| (low - t).abs() < 1e-6);
+        let key = match (outside, through) {
+            (true, true) => "outline/through".to_string(),
+            (true, false) => format!("outline@{}", self.height(low)),
+            (false, true) => format!("cut-out@{}{}", self.axis_place(middle), size_key(&piece)),
+            (false, false) => format!("{name}@{}{}", self.place(middle, low), size_key(&piece)),
+        };
+        let same = self.keys.entry(key.clone()).or_insert(0);
+        *same += 1;
+        let key = if *same > 1 { format!("{key}#{same}") } else { key };
         // Where no wall stands over it, the cutter still goes down through what is cut.
         let deep = (wall_top - low).max(high - low);
         let Some((finish, left)) = finisher(&mills, &near) else {
@@ -228,7 +254,7 @@ impl Work<'_, '_> {
                     )
                 };
                 let at = part.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
-                self.name_left(&part.grown(0.05, 0.01), low - 0.01, self.top, "corner", &format!("{key}/{}", place_key(at, low)), what, "Ask for a larger radius, relieve the corner with a hole, cut it from another side, or finish it by hand.");
+                self.name_left(&part.grown(0.05, 0.01), low - 0.01, self.top, "corner", &format!("{key}/{}", self.place(at, low)), what, "Ask for a larger radius, relieve the corner with a hole, cut it from another side, or finish it by hand.");
             }
         }
         let largest = if outside { 12.0 } else { 12.0_f64.min(2.0 * near.deepest(0.1).map_or(12.0, |d| d.1)) };
@@ -242,6 +268,7 @@ impl Work<'_, '_> {
             shadow,
             deeper: deeper.intersect(&piece),
             open: piece,
+            near: self.mine.as_ref().map(|_| goal.grown(0.3, COARSE)),
             goal,
             floor,
             wall_top,
@@ -372,6 +399,7 @@ impl Work<'_, '_> {
         let mut parts: Vec<(f64, f64, Clearing, Passes)> = Vec::new();
         for (low, high) in [(step, f64::INFINITY), (bottom, step)] {
             let material = stock.between(low + 0.01, high).intersect(&j.open).minus(&skin).without_specks(0.01);
+            let material = j.near.as_ref().map_or_else(|| material.clone(), |n| material.intersect(n));
             if low >= high || material.opened(0.1, COARSE).is_empty() || allowed.is_empty() {
                 continue;
             }
@@ -465,6 +493,7 @@ impl Work<'_, '_> {
             .intersect(&here)
             .minus(&j.plain.grown(WALL_SKIN + margin + 0.06, COARSE))
             .without_specks(0.01);
+        let material = j.near.as_ref().map_or_else(|| material.clone(), |n| material.intersect(n));
         if material.opened(0.05, COARSE).is_empty() {
             return None;
         }

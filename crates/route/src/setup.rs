@@ -28,12 +28,16 @@ pub struct Side<'a> {
     pub name: &'a str,
     /// Below the part's bottom the outline is cut to here; none on the side where the bottom is done.
     pub through_to: Option<f64>,
+    /// It cuts only at these places (middles of cubes, part coordinates; side of the cubes): what no other side sees.
+    pub only: Option<(&'a [DVec3], f64)>,
     /// Its upper face is as a casting has it: within this of its highest point, mm, there may be air.
     pub uneven: Option<f64>,
     /// Holes that are more than drilled, or drilled smaller than drawn.
     pub intents: &'a [Intent],
     /// Axes of holes beside walls that become thin, part coordinates: a place, and the direction out of the mouth.
     pub early: &'a [[DVec3; 2]],
+    /// A drill's point may go deeper than a bottom that is drawn flat.
+    pub points_deeper: bool,
     /// Something is tight: everything is roughed before anything is finished.
     pub rough_first: bool,
     /// Decisions of a person by operation id.
@@ -71,6 +75,8 @@ pub(crate) struct Work<'a, 'b> {
     pub named: Vec<Finding>,
     /// What else there is to know; it leaves no material.
     pub notes: Vec<Finding>,
+    /// Points of drills below bottoms that are drawn flat.
+    pub points: Vec<crate::Point>,
     pub floors: Vec<f64>,
     /// Upper end of the part.
     pub top: f64,
@@ -78,6 +84,10 @@ pub(crate) struct Work<'a, 'b> {
     pub clear_z: f64,
     /// The block's outline at its widest, seen from above.
     pub block: Region,
+    /// Seen from above, what this side has to do; all where there is none.
+    pub mine: Option<Region>,
+    /// How often a name of a piece was given.
+    pub keys: BTreeMap<String, u32>,
 }
 
 /// Plan a side.
@@ -94,8 +104,36 @@ pub fn plan_side(side: &Side) -> SetupRoute {
     if in_the_way.is_some_and(|z| z > top - BESIDE) {
         top = top.max(stock.top());
     }
-    let mut w = Work { side, stock, ops: vec![], full: vec![], named: vec![], notes: vec![], floors, top, clear_z, block };
-    w.face();
+    let mine = side.only.map(|(places, cell)| {
+        // Cells of a grid, so that many places above one another are one.
+        let at = |p: &DVec3| (side.view.from_part.point(*p).truncate() / cell).floor();
+        let cells: std::collections::BTreeSet<(i64, i64)> =
+            places.iter().map(at).map(|c| (c.x as i64, c.y as i64)).collect();
+        let rects: Vec<Region> = cells
+            .into_iter()
+            .map(|(i, j)| DVec2::new(i as f64, j as f64) * cell)
+            .map(|p| Region::rect(p - 0.1 * cell, p + 1.1 * cell))
+            .collect();
+        Region::union_all(&rects).grown(cell, 0.02)
+    });
+    let mut w = Work {
+        side,
+        stock,
+        ops: vec![],
+        full: vec![],
+        named: vec![],
+        notes: vec![],
+        points: vec![],
+        floors,
+        top,
+        clear_z,
+        block,
+        mine,
+        keys: BTreeMap::new(),
+    };
+    if w.mine.is_none() {
+        w.face();
+    }
     let drilled = w.choose_holes();
     let (first, rest): (Vec<&Drilled>, Vec<&Drilled>) = drilled.iter().partition(|d| w.is_early(&d.hole));
     w.drill(&first, true);
@@ -107,7 +145,7 @@ pub fn plan_side(side: &Side) -> SetupRoute {
         w.chamfers();
         w.name_slanted();
     }
-    SetupRoute { operations: w.ops, stock: w.stock, named: w.named, notes: w.notes }
+    SetupRoute { operations: w.ops, stock: w.stock, named: w.named, notes: w.notes, points: w.points }
 }
 
 impl Work<'_, '_> {
@@ -141,6 +179,30 @@ impl Work<'_, '_> {
             cutting::follow(data, tool, self.side.material, &self.side.shop.machine);
         }
     }
+    /// Has this side something to do at a place?
+    pub(crate) fn is_mine(&self, p: DVec2) -> bool {
+        self.mine.as_ref().is_none_or(|m| m.contains(p))
+    }
+    /// A place in part coordinates to a tenth of a mm: what ids are made of, so that block, grip and order of sides do not change them.
+    pub(crate) fn place(&self, p: DVec2, z: f64) -> String {
+        let q = self.side.view.from_part.inverse().point(p.extend(z));
+        format!("{}_{}_{}", tenth(q.x), tenth(q.y), tenth(q.z))
+    }
+    /// A line along the spindle in part coordinates: the two that tell it.
+    pub(crate) fn axis_place(&self, p: DVec2) -> String {
+        let back = self.side.view.from_part.inverse();
+        let (q, up) = (back.point(p.extend(0.0)), back.dir(DVec3::Z));
+        let letters = ['X', 'Y', 'Z'];
+        let told = (0..3).filter(|&k| up[k].abs() < 0.5).map(|k| format!("{}{}", letters[k], tenth(q[k])));
+        told.collect::<Vec<_>>().join("_")
+    }
+    /// A height in part coordinates.
+    pub(crate) fn height(&self, z: f64) -> String {
+        let back = self.side.view.from_part.inverse();
+        let (q, up) = (back.point(DVec3::new(0.0, 0.0, z)), back.dir(DVec3::Z));
+        let k = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
+        format!("{}{}", ['X', 'Y', 'Z'][k], tenth(q[k]))
+    }
     pub(crate) fn id(kind: OpKind, key: &str) -> String {
         format!("{}:{key}", kind.word())
     }
@@ -161,7 +223,8 @@ impl Work<'_, '_> {
                 crib.iter().filter(|t| t.kind == ToolKind::Flat).max_by(|a, b| a.diameter_mm.total_cmp(&b.diameter_mm))
             });
         let Some(proposed) = proposed else { return };
-        let id = Self::id(OpKind::Face, self.side.name);
+        let up = self.side.view.from_part.inverse().dir(DVec3::Z);
+        let id = Self::id(OpKind::Face, part::direction_name(up));
         let tool = self.tool_for(&id, proposed).clone();
         let o = self.override_of(&id);
         let total = self.stock.top() - self.top;
@@ -308,9 +371,10 @@ fn cast_levels(from: f64, to: f64, uneven: f64, ap: f64) -> Vec<f64> {
     out
 }
 
-/// A key that names a place: quantised to a tenth of a mm.
-pub(crate) fn place_key(p: DVec2, z: f64) -> String {
-    format!("{:.1}_{:.1}_{:.1}", p.x, p.y, z)
+/// To a tenth, without a minus before nothing.
+fn tenth(v: f64) -> String {
+    let r = (v * 10.0).round() / 10.0;
+    format!("{:.1}", if r == 0.0 { 0.0 } else { r })
 }
 
 #[cfg(test)]

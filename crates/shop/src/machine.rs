@@ -188,6 +188,8 @@ pub struct Material {
     pub density_g_cm3: f64,
     /// Against a vise jaw.
     pub friction: f64,
+    /// Yield (0.2 %) of the usual temper, N/mm²: for the pressure of jaws.
+    pub yield_mpa: f64,
     /// "flood" or "dry".
     pub coolant: String,
     /// Cheap and soft: for rehearsals.

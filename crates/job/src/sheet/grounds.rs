@@ -60,7 +60,7 @@ pub(crate) fn load(d: &MillData) -> Grounds {
     grounds(
         terms,
         format!(
-            "Power and bending are those per mm of depth times the depth, force is power over cutting speed. {}",
+            "Power is that per mm of depth times the depth, the mean force is power over cutting speed; bending is that of the highest force over a revolution. {}",
             d.ap.source
         ),
     )

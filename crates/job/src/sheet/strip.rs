@@ -74,10 +74,7 @@ fn short(v: f64) -> f64 {
 
 /// kW per mm³/min of an operation: its specific force, or that of the drill's torque.
 fn kw_per_rate(o: &Operation) -> f64 {
-    if let Some(kc) = o.mill.as_ref().and_then(|m| m.ap.terms.iter().find(|t| t.symbol == "kc")) {
-        return kc.value / 60e6;
-    }
-    0.0
+    o.mill.as_ref().map_or(0.0, |m| m.kc / 60e6)
 }
 
 /// Make the strip from the proof's loads and the programs' text.

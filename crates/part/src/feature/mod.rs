@@ -168,12 +168,26 @@ pub struct Feature {
     pub ways: Vec<Remedy>,
     /// Things to know: "enters a face that is inclined by 15°".
     pub remarks: Vec<String>,
+    /// How a hole ends.
+    pub ends: Option<Ending>,
     /// Ids of the features that it consists of or is about.
     pub of: Vec<String>,
     /// Faces of the part.
     pub faces: Vec<u32>,
     /// Around it, part coordinates.
     pub place: Place,
+}
+
+/// How a hole ends.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum Ending {
+    /// It goes through.
+    Through,
+    /// On a flat bottom.
+    Flat,
+    /// On a drill's point or another cone.
+    Point,
 }
 
 impl Feature {
@@ -299,6 +313,7 @@ pub(crate) struct Draft {
     pub hard: Vec<Hard>,
     pub cutter: Option<String>,
     pub remarks: Vec<String>,
+    pub ends: Option<Ending>,
     pub of: Vec<usize>,
     pub faces: Vec<u32>,
     /// Part of the identity beside kind and place.
@@ -322,6 +337,7 @@ impl Draft {
             hard: Vec::new(),
             cutter: None,
             remarks: Vec::new(),
+            ends: None,
             of: Vec::new(),
             faces,
             size: 0.0,
@@ -571,6 +587,7 @@ fn finish(shop: &Shop, drafts: Vec<Draft>) -> Vec<Feature> {
                 form: None,
                 ways: Vec::new(),
                 remarks: d.remarks,
+                ends: d.ends,
                 of: d.of.iter().filter_map(|&k| ids.get(k).cloned()).collect(),
                 place: shop.place(&d.faces),
                 faces: d.faces,

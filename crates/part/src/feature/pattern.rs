@@ -66,6 +66,7 @@ pub fn find(_shop: &Shop, list: &mut Vec<Feature>) {
             form: None,
             ways: Vec::new(),
             remarks: Vec::new(),
+            ends: None,
             of: g.iter().map(|&k| list[k].id.clone()).collect(),
             faces: g.iter().flat_map(|&k| list[k].faces.iter().copied()).collect(),
             place,

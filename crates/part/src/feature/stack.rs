@@ -2,7 +2,7 @@
 //!
 //! Drill points: a twist drill of 118° leaves a cone 0.300 D long, 130° 0.233 D, 135° 0.207 D, 140° 0.182 D (tan of the half angle).
 
-use super::{Axis, Draft, FeatureKind, Shop, count, degrees, hard, mm, number};
+use super::{Axis, Draft, Ending, FeatureKind, Shop, count, degrees, hard, mm, number};
 use crate::{Bend, Surface};
 use geom::DVec3;
 use std::f64::consts::{PI, TAU};
@@ -472,6 +472,13 @@ fn describe(shop: &Shop, origin: DVec3, axis: DVec3, run: Vec<Piece>, through: b
         what = what.replacen("Hole", "Centre hole", 1);
     }
     d.what = what;
+    d.ends = Some(if through {
+        Ending::Through
+    } else if flat {
+        Ending::Flat
+    } else {
+        Ending::Point
+    });
     let mut dims = vec![mm("diameter", dia), mm("depth", depth)];
     dims.append(&mut d.dims);
     d.dims = dims;
