@@ -652,7 +652,7 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
 /// Prove at a desk: kept, watched and stoppable like [`plan_at`].
 pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Result<Proof, JobError> {
     let setups = setups_of(plan)?;
-    let mut key = StageKey::new("proof").with(&desk.model).with(&shop.machine).with(&plan.hold.stock).with(&plan.named).with(&plan.points);
+    let mut key = StageKey::new("proof").with(&desk.model).with(&shop.machine).with(&plan.hold.stock).with(&plan.named).with(&plan.points).with(&plan.hold.not_planned);
     key = key.with(&shop.material(&plan.material).ok());
     for s in &plan.sides {
         key = key.with(&s.program).with(&s.promises).with(&s.hold).with(&s.tools);
@@ -664,6 +664,7 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         setups: &setups,
         named: &plan.named,
         points: &plan.points.iter().map(drill_point).collect::<Vec<_>>(),
+        not_planned: &plan.hold.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
         standing: &beside::standing(part),
         machine: Some(&shop.machine),
         material: shop.material(&plan.material).ok(),

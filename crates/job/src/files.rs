@@ -322,6 +322,7 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
         setups: &setups,
         named: &p.named,
         points: &p.points.iter().map(crate::chain::drill_point).collect::<Vec<_>>(),
+        not_planned: &p.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
         standing: &crate::beside::standing(part),
         machine: Some(machine),
         material: shop.material(&p.material).ok(),

@@ -90,11 +90,11 @@ fn before_from_now(before: &SetupInput, now: &SetupInput) -> geom::Placement {
 /// Material of the setup before, seen in this one: exact where the cutters' axes are parallel, else the block.
 fn inherit(h: &mut History, before: &History, before_from_now: &geom::Placement, ceiling: f64) {
     let up = before_from_now.dir(DVec3::Z).z;
-    if up.abs() < 0.5 {
-        return;
-    }
     let now_from_before = before_from_now.inverse();
     let tops = before.end();
+    if up.abs() < 0.5 {
+        return inherit_across(h, before, &tops, &now_from_before);
+    }
     for c in 0..h.top.len() {
         let m = h.middle(c).extend(ceiling);
         let p = before_from_now.point(m);
@@ -108,6 +108,31 @@ fn inherit(h: &mut History, before: &History, before_from_now: &geom::Placement,
             .map(|z| now_from_before.point(DVec3::new(p.x, p.y, z)).z as f32);
         h.under[c] = ends[0].min(ends[1]);
         h.top[c] = if before.under[k] >= tops[k] { h.under[c] } else { ends[0].max(ends[1]) };
+    }
+}
+
+/// The same where the spindles are square to one another: each column of before lies down; of what is hollow only the outside is seen.
+fn inherit_across(h: &mut History, before: &History, tops: &[f32], now_from_before: &geom::Placement) {
+    let floor = h.under.first().copied().unwrap_or(0.0);
+    let mut ends = vec![(f32::INFINITY, f32::NEG_INFINITY); h.top.len()];
+    for c in 0..tops.len() {
+        if before.under[c] >= tops[c] {
+            continue;
+        }
+        let m = before.middle(c);
+        let half = before.pitch / 2.0;
+        let corner = |s: f64, z: f32| DVec3::new(m.x + s * half, m.y + s * half, f64::from(z));
+        let b = now_from_before.bounds(&Box3 { min: corner(-1.0, before.under[c]), max: corner(1.0, tops[c]) });
+        let cell = |v: f64, axis: usize| ((v - h.origin[axis]) / h.pitch).floor().clamp(0.0, (h.count[axis] - 1) as f64) as usize;
+        for j in cell(b.min.y + 1e-6, 1)..=cell(b.max.y - 1e-6, 1) {
+            for i in cell(b.min.x + 1e-6, 0)..=cell(b.max.x - 1e-6, 0) {
+                let e = &mut ends[j * h.count[0] + i];
+                *e = (e.0.min(b.min.z as f32), e.1.max(b.max.z as f32));
+            }
+        }
+    }
+    for (c, (low, high)) in ends.into_iter().enumerate() {
+        (h.under[c], h.top[c]) = if low < high { (low, high) } else { (floor, floor) };
     }
 }
 

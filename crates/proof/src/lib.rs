@@ -11,6 +11,7 @@ mod history;
 mod keep_out;
 mod loose;
 mod machine;
+mod places;
 mod run;
 mod sweep;
 pub mod time;
@@ -146,6 +147,8 @@ pub struct Input<'a> {
     pub named: &'a [Finding],
     /// Points of drills that may go below bottoms drawn flat.
     pub points: &'a [DrillPoint],
+    /// Setups that would be needed and are not planned: name, and what is up in them.
+    pub not_planned: &'a [(String, DVec3)],
     /// What stands beside the part, in every setup.
     pub standing: &'a [Standing<'a>],
     /// The machine, for its speeds, feeds and power; they are not looked at without it.
@@ -322,6 +325,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     }
     let mut leftover_mm = 0.0_f64;
     let mut small = Vec::new();
+    let mut by_choice: Vec<Vec<Patch>> = vec![Vec::new(); input.not_planned.len()];
     // Thin skins are told apart from what is plainly left, though they touch.
     let (thin, thick): (Vec<Piece>, Vec<Piece>) = rest.into_iter().partition(|p| p.depth <= LEFT_LIMIT);
     for patch in compare::group(&thick).into_iter().chain(compare::group(&thin)) {
@@ -333,11 +337,31 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
             continue;
         }
         complete = false;
+        if let Some(k) = left_by_choice(&patch, &model, input) {
+            by_choice[k].push(patch);
+            continue;
+        }
         let f = left_finding(&patch, &model, input, error);
         if f.severity == Severity::Stop {
             leftover_mm = leftover_mm.max(patch.depth);
         }
         findings.push(f);
+    }
+    for (patches, (name, _)) in by_choice.iter().zip(input.not_planned) {
+        if patches.is_empty() {
+            continue;
+        }
+        let volume = patches.iter().map(|p| p.volume).sum::<f64>() / 1000.0;
+        findings.push(
+            Finding::new(
+                "not_planned",
+                Severity::Warn,
+                format!("{name} is not planned: {volume:.1} cm³ that it would cut stay"),
+                "Left by choice: it cannot be held yet. The setups before it are made so that it can follow.",
+            )
+            .keyed(name)
+            .at(places::fewer(patches.iter().flat_map(|p| p.places.iter().copied()).collect())),
+        );
     }
     if let Some(worst) = small.iter().map(|p| p.depth).reduce(f64::max) {
         let all: Vec<Place> = small.iter().flat_map(|p| p.places.iter().copied()).collect();
@@ -348,7 +372,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
                 format!("Up to {worst:.3} mm is left (± {error:.3}) in {} places", small.len()),
                 "Within what passes; a spring pass or a finer finish takes it off.",
             )
-            .at(all),
+            .at(places::fewer(all)),
         );
     }
     findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
@@ -373,7 +397,7 @@ fn block_mesh(b: &Box3) -> TriMesh {
 }
 
 fn places(pieces: &[Piece]) -> Vec<Place> {
-    pieces.iter().map(|p| Place::new(p.bounds.min, p.bounds.max)).collect()
+    places::fewer(pieces.iter().map(|p| Place::new(p.bounds.min, p.bounds.max)).collect())
 }
 
 /// Pieces by the named finding whose places hold their middle, and those that none names.
@@ -421,7 +445,7 @@ fn gouge_finding(p: &Patch, error: f64) -> Finding {
         why,
     )
     .keyed(key(p.deepest))
-    .at(p.places.clone())
+    .at(places::fewer(p.places.clone()))
 }
 
 /// Share of the points from which the way out along `d` passes no model.
@@ -442,6 +466,25 @@ fn open_share(points: &[DVec3], model: &Stock, d: DVec3) -> f64 {
         })
         .count();
     free as f64 / points.len().max(1) as f64
+}
+
+/// Which setup that is not planned would have cut it: beyond the part on its side, or seen by it and by none that is planned.
+fn left_by_choice(p: &Patch, model: &Stock, input: &Input) -> Option<usize> {
+    let bounds = input.model.bounds();
+    let beyond = |d: DVec3| {
+        let (ends, far) = ([bounds.min.dot(d), bounds.max.dot(d)], |q: &DVec3| q.dot(d));
+        let end = if ends[0] > ends[1] { ends[0] } else { ends[1] };
+        2 * p.points.iter().filter(|q| far(q) > end - 1e-3).count() > p.points.len()
+    };
+    let open = |d: DVec3| open_share(&p.points, model, d) > 0.5;
+    let mut list = input.not_planned.iter().map(|n| n.1);
+    if let Some(k) = list.clone().position(beyond) {
+        return Some(k);
+    }
+    if input.setups.iter().any(|s| open(s.part_from_work.dir(DVec3::Z))) {
+        return None;
+    }
+    list.position(open)
 }
 
 /// Why something was left: reachable but not cut, reachable from another side only, or from none.
@@ -471,5 +514,5 @@ fn left_finding(p: &Patch, model: &Stock, input: &Input, error: f64) -> Finding 
             "No straight cutter reaches it: an undercut cutter, another way of making it, or a change of the drawing.",
         )
     };
-    f.keyed(key(p.deepest)).at(p.places.clone())
+    f.keyed(key(p.deepest)).at(places::fewer(p.places.clone()))
 }

@@ -64,6 +64,7 @@ fn prove_promised(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>, pro
         setups: &setups,
         named: &[],
         points: &[],
+        not_planned: &[],
         standing: &[],
         machine: Some(&shop.machine),
         material: shop.material("aluminium-6082").ok(),

@@ -30,8 +30,8 @@ pub(crate) struct Drilled {
 }
 
 impl Work<'_, '_> {
-    /// Does a tool with its lowest point at `z` over `at` clear the part?
-    fn tool_clears(&self, tool: &Tool, at: DVec2, z: f64) -> bool {
+    /// Does a tool with its lowest point at `z` over `at` clear the part? What of it is below `from` may cut into it: a point below a bottom.
+    fn tool_clears(&self, tool: &Tool, at: DVec2, z: f64, from: f64) -> bool {
         let view = self.side.view;
         let mut bodies: Vec<(f64, f64)> = Vec::new();
         let cone = tool.point_height();
@@ -40,7 +40,7 @@ impl Work<'_, '_> {
             bodies.push((tool.radius_at(h), h));
         }
         bodies.extend(tool.dead_body().iter().map(|&(r, from, _)| (r + 0.5, from)));
-        bodies.iter().all(|&(r, h)| {
+        bodies.iter().filter(|b| z + b.1 > from).all(|&(r, h)| {
             let s = view.shadow(z + h + OFF_FLOOR);
             s.is_empty() || s.signed_distance(at) < -(r - 0.02)
         })
@@ -127,7 +127,8 @@ impl Work<'_, '_> {
                     continue;
                 }
             };
-            if !self.tool_clears(&drill, hole.at, tip) || drill.flute_length_mm < hole.mouth_top() - tip {
+            let below = if hole.end == HoleEnd::Flat { hole.bottom } else { f64::NEG_INFINITY };
+            if !self.tool_clears(&drill, hole.at, tip, below) || drill.flute_length_mm < hole.mouth_top() - tip {
                 if let Some(i) = &intent {
                     self.leave_full(&hole, i, &key);
                 }
@@ -367,7 +368,7 @@ impl Work<'_, '_> {
         let lean = (spot.point_angle_deg / 2.0).to_radians().tan();
         let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm) / lean;
         let tip = top - depth;
-        let (clear, not): (Vec<&Drilled>, Vec<&Drilled>) = g.iter().partition(|h| self.tool_clears(&spot, h.hole.at, tip));
+        let (clear, not): (Vec<&Drilled>, Vec<&Drilled>) = g.iter().partition(|h| self.tool_clears(&spot, h.hole.at, tip, f64::NEG_INFINITY));
         if !not.is_empty() {
             let holes: Vec<Region> =
                 not.iter().map(|h| Region::disc(h.hole.at, h.hole.diameter / 2.0 + 0.05, 0.01)).collect();

@@ -234,7 +234,6 @@ mod tests {
                 coolant: Coolant::Dry,
                 engagement_limit: None,
                 power_kw: None,
-            power_kw: None,
                 moves: vec![m],
             }),
         }

@@ -19,6 +19,8 @@ use std::f64::consts::FRAC_PI_2;
 const ARENA: f64 = 16.0;
 /// Wider roughing, ÷ diameter, where the depth is small: up to 90° of engagement.
 const WIDER: [f64; 5] = [0.5, 0.45, 0.4, 0.35, 0.3];
+/// Cutters keep this far from stock that is not theirs, mm.
+const CLEAR_OF: f64 = 0.2;
 /// Width of a floor's passes ÷ diameter (common practice, no source).
 const FLOOR_WIDTH: f64 = 0.7;
 /// Polygons of finishing: worst distance from the true offset, mm.
@@ -364,6 +366,13 @@ impl Work<'_, '_> {
         }
     }
 
+    /// Where this side has a duty only in places: what else stands above a height, and must not be run into.
+    fn standing(&self, j: &Job, low: f64) -> Region {
+        let Some(near) = &j.near else { return Region::empty() };
+        let all = self.stock.between(low + 0.01, f64::INFINITY).intersect(&j.open);
+        all.minus(&near.grown(0.2, COARSE)).opened(0.3, COARSE)
+    }
+
     fn arena(&self, r: f64) -> Region {
         self.block.grown(r + 3.0, COARSE)
     }
@@ -375,6 +384,7 @@ impl Work<'_, '_> {
         let r = tool.radius();
         let bottom = if j.floor { j.low + FLOOR_SKIN } else { j.low };
         let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN, COARSE / 2.0)).intersect(&j.open);
+        let allowed = allowed.minus(&self.standing(j, bottom).grown(r + CLEAR_OF, COARSE));
         let task = |width: f64| MillTask {
             depth: (j.high + FLOOR_SKIN - bottom).min(1.2 * tool.diameter_mm),
             width,
@@ -498,6 +508,7 @@ impl Work<'_, '_> {
             return None;
         }
         let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN + margin, COARSE / 2.0)).intersect(&j.open);
+        let allowed = allowed.minus(&self.standing(j, j.low).grown(r + CLEAR_OF, COARSE));
         let width = o.width.unwrap_or(FLOOR_WIDTH * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
         let task = MillTask { depth: FLOOR_SKIN, width, bend: FINISH_BEND, feed_share: FINISH_SHARE, kappa: FRAC_PI_2, cuts_at: None, finish: true };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
@@ -539,6 +550,8 @@ impl Work<'_, '_> {
         let r = tool.radius();
         let arena = self.arena(r);
         let allowed = arena.minus(&j.shadow.grown(r, FINE)).intersect(&j.open.grown(0.01, COARSE));
+        let standing = self.standing(j, j.low).grown(r + CLEAR_OF, COARSE);
+        let allowed = allowed.minus(&standing);
         // Where this setup has material to take at the wall, and the part is what bounds the path.
         let only = j.goal.grown(r - 0.02, FINE).intersect(&j.shadow.grown(r + 0.004, FINE));
         // Walls that go on deeper are finished there in one go.
@@ -555,7 +568,7 @@ impl Work<'_, '_> {
                 .collect();
             Region::union_all(&rings)
         });
-        let entry = arena.minus(&j.shadow.grown(r + WALL_SKIN + 0.08, FINE)).intersect(&j.open);
+        let entry = arena.minus(&j.shadow.grown(r + WALL_SKIN + 0.08, FINE)).intersect(&j.open).minus(&standing);
         let height = (j.wall_top - j.low).max(j.high - j.low);
         let task = MillTask {
             depth: height.min(2.0 * tool.diameter_mm),
