@@ -164,7 +164,15 @@ mod tests {
                         let r = forces(&c);
                         let n = 2000;
                         let g = |phi: f64| c.kc11 * (fz * phi.sin().max(0.0)).powf(1.0 - c.mc) * c.ap;
-                        let w = |k: usize| if k == 0 || k == n { 1.0 } else if k % 2 == 1 { 4.0 } else { 2.0 };
+                        let w = |k: usize| {
+                            if k == 0 || k == n {
+                                1.0
+                            } else if k % 2 == 1 {
+                                4.0
+                            } else {
+                                2.0
+                            }
+                        };
                         let integral: f64 = (0..=n).map(|k| w(k) * g(c.engagement * k as f64 / n as f64)).sum::<f64>()
                             * c.engagement
                             / n as f64

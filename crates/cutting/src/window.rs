@@ -73,7 +73,12 @@ pub fn window(tool: &Tool, m: &Material, machine: &Machine, rpm: f64, ap: f64, b
         }),
         curve("usable power", true, "Kienzle; power share of the machine", &|a| solve(machine.usable_kw(rpm), a)),
         curve("torque", true, "Kienzle; torque of the spindle", &|a| solve(torque_kw, a)),
-        curve("deflection", true, "F·L³/(3·E·I), 0.8·D at the flutes, under the highest force over a revolution", &bends),
+        curve(
+            "deflection",
+            true,
+            "F·L³/(3·E·I), 0.8·D at the flutes, under the highest force over a revolution",
+            &bends,
+        ),
         curve("rubs", false, "least chip: common practice, no source", &|a| {
             if EDGE_CHIP > floor * thin(a) { EDGE_CHIP / thin(a).clamp(1e-6, 1.0) } else { floor }
         }),
@@ -128,7 +133,15 @@ mod tests {
         let s = Shop::demo().unwrap();
         let m = s.material("aluminium-6082").unwrap();
         let t = s.crib.iter().find(|t| t.kind == shop::tool::ToolKind::Flat && t.diameter_mm == 10.0).unwrap();
-        let task = MillTask { depth: 6.0, width: 2.5, bend: 0.06, feed_share: 1.0, kappa: FRAC_PI_2, cuts_at: None, finish: false };
+        let task = MillTask {
+            depth: 6.0,
+            width: 2.5,
+            bend: 0.06,
+            feed_share: 1.0,
+            kappa: FRAC_PI_2,
+            cuts_at: None,
+            finish: false,
+        };
         let mut data = mill(&task, t, m, &s.machine);
         let w = window(t, m, &s.machine, data.rpm.value, data.ap.value, 0.06);
         let data_rpm = data.rpm.value;

@@ -149,7 +149,13 @@ impl Path2 {
         // At an end of the piece nothing is split off.
         let at_end = place.distance(s.to()) < SAME;
         let at_start = place.distance(from) < SAME && !at_end;
-        let start = if at_end { s.to() } else if at_start { from } else { place };
+        let start = if at_end {
+            s.to()
+        } else if at_start {
+            from
+        } else {
+            place
+        };
         let mut segs = Vec::with_capacity(pieces.len() + 1);
         if !at_end {
             segs.push(s);
@@ -230,7 +236,13 @@ mod tests {
     #[test]
     fn begun_near_a_point_it_is_the_same_ring_from_there() {
         let p = stadium();
-        for q in [DVec2::new(3.0, -9.0), DVec2::new(15.0, 0.5), DVec2::new(0.0, -2.0), DVec2::new(10.0, 2.0), DVec2::new(-7.0, 4.0)] {
+        for q in [
+            DVec2::new(3.0, -9.0),
+            DVec2::new(15.0, 0.5),
+            DVec2::new(0.0, -2.0),
+            DVec2::new(10.0, 2.0),
+            DVec2::new(-7.0, 4.0),
+        ] {
             let r = p.started_near(q);
             assert!((r.length() - p.length()).abs() < 1e-9 && r.is_closed(), "{q}");
             let nearest = p.flatten(1e-4).iter().map(|x| x.distance(q)).fold(f64::INFINITY, f64::min);

@@ -61,9 +61,12 @@ impl Ways {
         }
         // It crosses no edge: its pieces between corners that it passes are inside or outside as a whole.
         let mut at = vec![0.0, 1.0];
-        at.extend(self.edges.iter().filter(|[c, _]| (d.perp_dot(*c - a) / length).abs() <= EPS).map(|[c, _]| {
-            (*c - a).dot(d) / (length * length)
-        }));
+        at.extend(
+            self.edges
+                .iter()
+                .filter(|[c, _]| (d.perp_dot(*c - a) / length).abs() <= EPS)
+                .map(|[c, _]| (*c - a).dot(d) / (length * length)),
+        );
         at.retain(|t| (0.0..=1.0).contains(t));
         at.sort_by(f64::total_cmp);
         at.windows(2).all(|w| {

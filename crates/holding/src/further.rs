@@ -54,7 +54,8 @@ pub(crate) fn further(part: &Part, up: DVec3) -> Vec<Further> {
         for axis in 0..2 {
             let g = &across[axis];
             let (u, v) = g.uv();
-            let (i, j) = (g.range(0, p[u] - 0.5 * cell, p[u] + 0.5 * cell), g.range(1, p[v] - 0.5 * cell, p[v] + 0.5 * cell));
+            let (i, j) =
+                (g.range(0, p[u] - 0.5 * cell, p[u] + 0.5 * cell), g.range(1, p[v] - 0.5 * cell, p[v] + 0.5 * cell));
             let (Some(i), Some(j)) = (i.clone().next(), j.clone().next()) else { continue };
             let ray = &rays[axis][j * g.count[0] + i];
             if ray.iter().all(|c| c.t <= p[axis]) {

@@ -10,8 +10,9 @@ mod grip;
 mod plan;
 mod vise;
 
-pub use plan::{
-    Choice, Duty, Grip, HoldError, HoldPlan, NotPlanned, Order, SetupHold, Sides, StockChoice, ZeroAxis, plan, plan_on, sides,
-};
 pub use further::Only;
+pub use plan::{
+    Choice, Duty, Grip, HoldError, HoldPlan, NotPlanned, Order, SetupHold, Sides, StockChoice, ZeroAxis, plan, plan_on,
+    sides,
+};
 pub use vise::{Bearing, Clamping, Demand, Holds, clamping, holds};

@@ -55,8 +55,7 @@ pub(crate) fn bearing(view: &View, z0: f64, vise: &Vise) -> Option<Bearing> {
         (0..=steps as usize).map(|k| w / 2.0 + (opening - w) * k as f64 / steps).map(|at| (at, bears(at))).collect();
     let good: Vec<&(f64, f64)> = places.iter().filter(|p| p.1 >= LEAST_BEARING).collect();
     let (first, last) = (good.first()?, good.last()?);
-    (last.0 - first.0 >= APART * opening)
-        .then(|| Bearing { at_mm: [first.0, last.0], length_mm: [first.1, last.1] })
+    (last.0 - first.0 >= APART * opening).then(|| Bearing { at_mm: [first.0, last.0], length_mm: [first.1, last.1] })
 }
 
 /// How hard a vise is closed on a contact, and why not harder.
@@ -85,7 +84,12 @@ pub(crate) fn clamp_terms(c: &Clamping, vise: &Vise, material: &Material) -> Vec
         Term::new("F", "clamp force", c.force_kn * 1000.0, "N"),
         Term::new("F max", "that the vise gives", vise.clamp_kn * 1000.0, "N"),
         Term::new("p", "pressure on the contact", c.pressure_mpa, "N/mm²"),
-        Term::new("p max", "half the yield, so that no mark is left (common practice, no source)", NO_MARK * material.yield_mpa, "N/mm²"),
+        Term::new(
+            "p max",
+            "half the yield, so that no mark is left (common practice, no source)",
+            NO_MARK * material.yield_mpa,
+            "N/mm²",
+        ),
     ]
 }
 
@@ -144,14 +148,18 @@ pub fn holds(force_kn: f64, friction: f64, height: f64, length: f64, opening: f6
 }
 
 /// Jaws and parallels in work coordinates: name, least, largest corner.
-pub(crate) fn keep_out(vise: &Vise, body: DVec3, grip: f64, parallels: f64, b: Option<&Bearing>) -> Vec<(String, DVec3, DVec3)> {
+pub(crate) fn keep_out(
+    vise: &Vise,
+    body: DVec3,
+    grip: f64,
+    parallels: f64,
+    b: Option<&Bearing>,
+) -> Vec<(String, DVec3, DVec3)> {
     let (x0, x1) = (body.x / 2.0 - vise.jaw_width_mm / 2.0, body.x / 2.0 + vise.jaw_width_mm / 2.0);
     let bx = |y0: f64, y1: f64, z1: f64| (DVec3::new(x0, y0, -parallels), DVec3::new(x1, y1, z1));
     let (t, w) = (vise.jaw_thickness_mm, vise.parallel_width_mm);
-    let mut out = vec![
-        ("fixed jaw".to_string(), bx(0.0, t, grip)),
-        ("moving jaw".to_string(), bx(-body.y - t, -body.y, grip)),
-    ];
+    let mut out =
+        vec![("fixed jaw".to_string(), bx(0.0, t, grip)), ("moving jaw".to_string(), bx(-body.y - t, -body.y, grip))];
     if let Some(b) = b {
         for (name, at) in ["back parallel", "front parallel"].into_iter().zip(b.at_mm) {
             out.push((name.to_string(), bx(-at - w / 2.0, -at + w / 2.0, 0.0)));

@@ -178,7 +178,8 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     for (k, held) in hold.setups.iter().enumerate() {
         let stage = PATHS[k.min(PATHS.len() - 1)];
         let plain = StageKey::new("side").with(&desk.model).with(shop).with(material).with(held).with(&hold.stock);
-        let plain = plain.with(&before).with(&uneven).with(&intents).with(&early).with(&rough_first).with(&points_deeper);
+        let plain =
+            plain.with(&before).with(&uneven).with(&intents).with(&early).with(&rough_first).with(&points_deeper);
         let work = |changes: &BTreeMap<String, Override>, key: &str| {
             cached(desk, key, stage, |watch| {
                 let view = View::new(part, held.part_from_work.inverse());
@@ -427,26 +428,47 @@ fn lost_decision(id: &str) -> Finding {
     .keyed(id)
 }
 
-/// What the grip holds against the highest forces of the setup's operations, with a factor of 2.
-fn grip_findings(h: &SetupHold, ops: &[Operation], material: &Material) -> Vec<Finding> {
-    const SAFETY: f64 = 2.0;
-    let g = &h.grip;
-    let demand = |o: &Operation| holding::Demand {
+/// What an operation asks of the grip at its highest.
+pub(crate) fn demand(o: &Operation) -> holding::Demand {
+    holding::Demand {
         side: o.mill.as_ref().map_or(0.0, |m| m.side_n),
         lift: o.mill.as_ref().map_or(0.0, |m| m.axial_n),
         height: o.top,
         thrust: o.drill.as_ref().map_or(0.0, |d| d.thrust_n),
         torque: o.drill.as_ref().map_or(0.0, |d| d.torque_nm),
-    };
-    let worst = ops
-        .iter()
-        .flat_map(|o| {
-            let all = holding::holds(g.clamp_kn, material.friction, g.height, g.length, g.opening, &demand(o));
-            all.into_iter().map(move |l| (o, l))
-        })
-        .min_by(|a, b| a.1.factor.total_cmp(&b.1.factor));
+    }
+}
+
+/// Each limit of a grip with the operation that asks most of it, the nearest limit first.
+pub(crate) fn grip_limits<'a>(
+    h: &SetupHold,
+    ops: &'a [Operation],
+    friction: f64,
+) -> Vec<(holding::Holds, &'a Operation)> {
+    let g = &h.grip;
+    let all = ops.iter().flat_map(|o| {
+        let held = holding::holds(g.clamp_kn, friction, g.height, g.length, g.opening, &demand(o));
+        held.into_iter().map(move |l| (l, o))
+    });
+    let mut out: Vec<(holding::Holds, &Operation)> = Vec::new();
+    for (l, o) in all {
+        match out.iter_mut().find(|x| x.0.limit == l.limit) {
+            Some(x) if l.factor < x.0.factor => *x = (l, o),
+            Some(_) => {}
+            None => out.push((l, o)),
+        }
+    }
+    out.retain(|x| x.0.asked > 0.0);
+    out.sort_by(|a, b| a.0.factor.total_cmp(&b.0.factor));
+    out
+}
+
+/// What the grip holds against the highest forces of the setup's operations, with a factor of 2.
+fn grip_findings(h: &SetupHold, ops: &[Operation], material: &Material) -> Vec<Finding> {
+    const SAFETY: f64 = 2.0;
+    let g = &h.grip;
     let mut out = Vec::new();
-    if let Some((o, l)) = worst
+    if let Some((l, o)) = grip_limits(h, ops, material.friction).into_iter().next()
         && l.factor < SAFETY
     {
         let severity = if l.factor < 1.0 { Severity::Stop } else { Severity::Warn };
@@ -567,12 +589,7 @@ fn side_plan(
 
 /// A drill's point as the proof takes it.
 pub(crate) fn drill_point(p: &Point) -> proof::DrillPoint {
-    proof::DrillPoint {
-        bottom: p.bottom_mm.into(),
-        out: p.out.into(),
-        radius: p.diameter_mm / 2.0,
-        length: p.point_mm,
-    }
+    proof::DrillPoint { bottom: p.bottom_mm.into(), out: p.out.into(), radius: p.diameter_mm / 2.0, length: p.point_mm }
 }
 
 /// What the proof needs of a machine.
@@ -652,7 +669,13 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
 /// Prove at a desk: kept, watched and stoppable like [`plan_at`].
 pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Result<Proof, JobError> {
     let setups = setups_of(plan)?;
-    let mut key = StageKey::new("proof").with(&desk.model).with(&shop.machine).with(&plan.hold.stock).with(&plan.named).with(&plan.points).with(&plan.hold.not_planned);
+    let mut key = StageKey::new("proof")
+        .with(&desk.model)
+        .with(&shop.machine)
+        .with(&plan.hold.stock)
+        .with(&plan.named)
+        .with(&plan.points)
+        .with(&plan.hold.not_planned);
     key = key.with(&shop.material(&plan.material).ok());
     for s in &plan.sides {
         key = key.with(&s.program).with(&s.promises).with(&s.hold).with(&s.tools);

@@ -3,8 +3,8 @@
 use crate::chain::{JobError, Plan, limits_of, setup_input};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
-use proof::{KeepOut, Proof};
 use program::{Anchored, Posted, Promise, anchor};
+use proof::{KeepOut, Proof};
 use reason::{Finding, Severity};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};

@@ -9,6 +9,8 @@ pub mod sheet;
 pub mod stocking;
 
 pub use cache::{Cache, Desk};
-pub use chain::{JobError, Plan, Planned, SidePlan, Stage, plan, plan_at, prove_plan, prove_plan_at, read_part, setups_of};
+pub use chain::{
+    JobError, Plan, Planned, SidePlan, Stage, plan, plan_at, prove_plan, prove_plan_at, read_part, setups_of,
+};
 pub use decision::{Decision, Revised, Settled, Units};
 pub use stocking::{Laid, Prepared, Proved, Rehearsal, StockBench, StockDecision};

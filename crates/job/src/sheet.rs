@@ -91,14 +91,25 @@ pub struct HoldSheet {
     pub decided: bool,
     /// Ways compared, the best first.
     pub compared: Vec<String>,
-    /// The vise holds by friction, N.
-    pub holds_n: f64,
+}
+
+/// A limit of a grip against the operation that asks most of it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct HoldLimit {
+    /// "slip", "tilt", "twist".
+    pub name: String,
+    /// Held, in `unit`.
+    pub held: f64,
+    /// Asked at the highest.
+    pub asked: f64,
+    /// "N" or "N m".
+    pub unit: String,
+    /// Held ÷ asked; 2 is wanted.
+    pub factor: f64,
+    /// The operation that asks most.
+    pub by: String,
     /// Why.
-    pub holds_why: Grounds,
-    /// The largest cutting force, N.
-    pub worst_n: f64,
-    /// Why.
-    pub worst_why: Grounds,
+    pub why: Grounds,
 }
 
 /// A side.
@@ -112,6 +123,8 @@ pub struct SideSheet {
     pub zero_in_machine: [f64; 3],
     /// How it is gripped.
     pub grip: Grip,
+    /// What the grip holds, the nearest limit first.
+    pub limits: Vec<HoldLimit>,
     /// What the zero touches.
     pub zero: Vec<ZeroAxis>,
     /// Boxes to keep out of, work coordinates.
@@ -236,13 +249,6 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
     let size = s.size();
     let block = size.x * size.y * size.z;
     let over = [0, 1, 2].map(|k| [part.bounds.min[k] - s.min[k], s.max[k] - part.bounds.max[k]]);
-    let friction = material.map_or(0.0, |m| m.friction);
-    let worst = plan
-        .sides
-        .iter()
-        .flat_map(|s| &s.operations)
-        .filter_map(|o| o.mill.as_ref().map(|m| (o.title.as_str(), m)))
-        .max_by(|a, b| a.1.side_n.total_cmp(&b.1.side_n));
     let up = plan.hold.up;
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
     let (words, left) = verdict(proof);
@@ -288,10 +294,6 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             order: Order::Up { axis, positive: up[axis] > 0.0 },
             decided: matches!(settled.order, Some(Order::Up { .. })),
             compared: plan.hold.compared.clone(),
-            holds_n: 2.0 * friction * shop.vise.clamp_kn * 1000.0,
-            holds_why: grounds::holds(shop, friction),
-            worst_n: worst.map_or(0.0, |w| w.1.side_n),
-            worst_why: worst.map_or_else(Grounds::default, |w| grounds::pulls(w.0, w.1)),
         },
         sides: plan
             .sides
@@ -363,6 +365,18 @@ fn side_sheet(
         part_from_work: side.hold.part_from_work.to_rows().to_vec(),
         zero_in_machine: side.hold.zero_in_machine.to_array(),
         grip: side.hold.grip.clone(),
+        limits: crate::chain::grip_limits(&side.hold, &side.operations, material.map_or(0.0, |m| m.friction))
+            .into_iter()
+            .map(|(l, o)| HoldLimit {
+                name: l.limit.into(),
+                held: l.held,
+                asked: l.asked,
+                unit: l.unit.into(),
+                factor: l.factor,
+                by: o.title.clone(),
+                why: grounds::limit(&side.hold.grip, material, &crate::chain::demand(o)),
+            })
+            .collect(),
         zero: side.hold.zero.clone(),
         keep_out: side
             .hold

@@ -408,7 +408,12 @@ fn bottoms(seen: &Recognised, out: &mut Vec<Question>) {
         "Models seldom draw the point of a drill. With it the full diameter comes to the drawn depth; a flat bottom wants an end mill.",
     );
     q.choices = vec![
-        choice("deeper", "Yes, where there is enough material below".into(), 0.8, "usual for threads, screws and pilots"),
+        choice(
+            "deeper",
+            "Yes, where there is enough material below".into(),
+            0.8,
+            "usual for threads, screws and pilots",
+        ),
         choice(STAY_FLAT, "No, flat as drawn".into(), 0.2, "something seats on the bottom, or it would come through"),
     ];
     q.features = list.iter().map(|f| f.id.clone()).collect();

@@ -252,7 +252,19 @@ mod tests {
         let mut stock = Slabs::prism(Region::rect(DVec2::splat(-5.0), DVec2::new(35.0, 25.0)), -10.0, 0.0);
         stock.cut(&pocket.shrunk(0.25, 0.001), -6.0);
         let entry = allowed.shrunk(0.3, 0.001);
-        (Walls { allowed, only: None, not: None, entry, radius: 3.0, levels: vec![-6.0], width: 0.25, tolerance: 0.001 }, stock)
+        (
+            Walls {
+                allowed,
+                only: None,
+                not: None,
+                entry,
+                radius: 3.0,
+                levels: vec![-6.0],
+                width: 0.25,
+                tolerance: 0.001,
+            },
+            stock,
+        )
     }
 
     /// A rounded pocket's wall is four lines and four arcs, climb: counter-clockwise round a pocket.

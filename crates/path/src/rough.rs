@@ -317,7 +317,9 @@ fn along(l: &[DVec2], stations: &[f64], from: f64, len: f64) -> Vec<DVec2> {
     let corners = || stations[..stations.len() - 1].iter().enumerate();
     for turn in 0..2 {
         let shift = f64::from(turn) * total;
-        out.extend(corners().filter(|(_, s)| **s + shift > from + 1e-7 && **s + shift < from + len - 1e-7).map(|(k, _)| l[k]));
+        out.extend(
+            corners().filter(|(_, s)| **s + shift > from + 1e-7 && **s + shift < from + len - 1e-7).map(|(k, _)| l[k]),
+        );
     }
     out.push(point(from + len));
     out
@@ -427,12 +429,19 @@ fn sections(c: &Clearing, f: &Front, l: &[DVec2], at: &[f64], from: f64, len: f6
     }
     // The shortest first.
     while out.len() > 1 {
-        let Some(k) = (0..out.len()).min_by(|&i, &j| out[i].1.total_cmp(&out[j].1)).filter(|&k| out[k].1 < 0.6 * r) else {
+        let Some(k) = (0..out.len()).min_by(|&i, &j| out[i].1.total_cmp(&out[j].1)).filter(|&k| out[k].1 < 0.6 * r)
+        else {
             break;
         };
         let (before, after) = (k.checked_sub(1), (k + 1 < out.len()).then_some(k + 1));
         let other = match (before, after) {
-            (Some(i), Some(j)) => if out[i].2 >= out[j].2 { i } else { j },
+            (Some(i), Some(j)) => {
+                if out[i].2 >= out[j].2 {
+                    i
+                } else {
+                    j
+                }
+            }
             (Some(i), None) => i,
             (None, j) => j.unwrap_or(k),
         };
@@ -795,7 +804,11 @@ mod tests {
         let block = part.grown(0.0, 0.001).offset(1.5, geom::Join::Miter, 0.001);
         let allowed = block.grown(10.0, 0.001).minus(&part.grown(6.25, 0.001));
         let stock = Slabs::prism(block.clone(), -10.0, 0.0);
-        let c = Clearing { radius: 6.0, engagement: 60f64.to_radians(), ..clearing(allowed, block.minus(&part.grown(0.31, 0.001)), 6.0) };
+        let c = Clearing {
+            radius: 6.0,
+            engagement: 60f64.to_radians(),
+            ..clearing(allowed, block.minus(&part.grown(0.31, 0.001)), 6.0)
+        };
         let p = passes(&c);
         assert_eq!(p.count(), 1);
         // 1.25 mm wide by a Ø12: acos(1 − 1.25/6) = 37.7°.

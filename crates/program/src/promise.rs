@@ -136,7 +136,8 @@ mod tests {
         more.extend(&all[5..]);
         assert_eq!(lines(&anchor(&p, &more.join("\n"))), [(5, 13), (14, 23), (24, 33)]);
         // A changed line keeps its promise.
-        let changed: Vec<String> = all.iter().map(|l| if *l == "X11" { "X999".into() } else { (*l).to_string() }).collect();
+        let changed: Vec<String> =
+            all.iter().map(|l| if *l == "X11" { "X999".into() } else { (*l).to_string() }).collect();
         let a = anchor(&p, &changed.join("\n"));
         assert_eq!((lines(&a), a.lost.len()), (vec![(3, 10), (11, 20), (21, 30)], 0));
         // The middle one is cut out.

@@ -123,7 +123,9 @@ fn inherit_across(h: &mut History, before: &History, tops: &[f32], now_from_befo
         let half = before.pitch / 2.0;
         let corner = |s: f64, z: f32| DVec3::new(m.x + s * half, m.y + s * half, f64::from(z));
         let b = now_from_before.bounds(&Box3 { min: corner(-1.0, before.under[c]), max: corner(1.0, tops[c]) });
-        let cell = |v: f64, axis: usize| ((v - h.origin[axis]) / h.pitch).floor().clamp(0.0, (h.count[axis] - 1) as f64) as usize;
+        let cell = |v: f64, axis: usize| {
+            ((v - h.origin[axis]) / h.pitch).floor().clamp(0.0, (h.count[axis] - 1) as f64) as usize
+        };
         for j in cell(b.min.y + 1e-6, 1)..=cell(b.max.y - 1e-6, 1) {
             for i in cell(b.min.x + 1e-6, 0)..=cell(b.max.x - 1e-6, 0) {
                 let e = &mut ends[j * h.count[0] + i];

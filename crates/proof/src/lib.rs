@@ -269,9 +269,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let mut sliced = false;
     let all = input.setups.len() as f64;
     for (k, s) in input.setups.iter().enumerate() {
-        let outcome = run::run(&stock, s, input, &|share| {
-            watch.on(0.05 + 0.75 * (k as f64 + share) / all)
-        });
+        let outcome = run::run(&stock, s, input, &|share| watch.on(0.05 + 0.75 * (k as f64 + share) / all));
         stock = outcome.stock;
         sliced |= outcome.sliced;
         kept.push(outcome.kept);

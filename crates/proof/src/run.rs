@@ -127,12 +127,7 @@ pub(crate) fn blame(input: &SetupInput, p: DVec3) -> Option<u32> {
     })
 }
 
-pub(crate) fn run(
-    stock: &Stock,
-    input: &SetupInput,
-    all: &Input,
-    watch_on: &dyn Fn(f64) -> bool,
-) -> Outcome {
+pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn Fn(f64) -> bool) -> Outcome {
     let (standing, limits) = (all.standing, &all.limits);
     let work_from_part = input.part_from_work.inverse();
     let mut stock = stock.placed(&work_from_part);

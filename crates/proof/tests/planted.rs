@@ -3,8 +3,8 @@
 use geom::{Box3, DVec2, DVec3, Placement};
 use kernel::shape::{Piece, Shape, rounded_polygon};
 use part::Part;
-use proof::{Input, KeepOut, Limits, Proof, SetupInput, prove};
 use program::{Anchored, Promise};
+use proof::{Input, KeepOut, Limits, Proof, SetupInput, prove};
 use reason::Severity;
 use shop::Shop;
 use shop::tool::{HolderPiece, Tool, ToolKind};
@@ -295,7 +295,12 @@ fn what_the_machine_cannot_do_and_what_was_promised_otherwise_is_found() {
         ("S5000 M3 M8", "G4 P2\nS5000 M3 M8", "dwell", Severity::Warn),
         ("G0 X-10 Y-2\nG0 Z8\nG1 X50", "G0 X10 Y10\nG0 Z10.5\nG1 X14 Z7", "ramp", Severity::Warn),
         // 8 mm deep and full width with the Ø20 at this speed.
-        ("G0 X-10 Y-2\nG0 Z8\nG1 X50 F500", "T3 M6\nS800 M3\nG43 H3 Z30\nG0 X-30 Y10\nG0 Z2\nG1 X50 F500", "overload", Severity::Stop),
+        (
+            "G0 X-10 Y-2\nG0 Z8\nG1 X50 F500",
+            "T3 M6\nS800 M3\nG43 H3 Z30\nG0 X-30 Y10\nG0 Z2\nG1 X50 F500",
+            "overload",
+            Severity::Stop,
+        ),
     ];
     for (from, to, kind, severity) in edits {
         let text = sound.replace(from, to);

@@ -368,7 +368,8 @@ impl Work<'_, '_> {
         let lean = (spot.point_angle_deg / 2.0).to_radians().tan();
         let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm) / lean;
         let tip = top - depth;
-        let (clear, not): (Vec<&Drilled>, Vec<&Drilled>) = g.iter().partition(|h| self.tool_clears(&spot, h.hole.at, tip, f64::NEG_INFINITY));
+        let (clear, not): (Vec<&Drilled>, Vec<&Drilled>) =
+            g.iter().partition(|h| self.tool_clears(&spot, h.hole.at, tip, f64::NEG_INFINITY));
         if !not.is_empty() {
             let holes: Vec<Region> =
                 not.iter().map(|h| Region::disc(h.hole.at, h.hole.diameter / 2.0 + 0.05, 0.01)).collect();
@@ -418,7 +419,18 @@ impl Work<'_, '_> {
         let own = Term::new("D", if g[0].then.is_some() { "drill" } else { "as the hole" }, tool.diameter_mm, "mm");
         let meant = g[0].then.iter().flat_map(|i| &i.terms).cloned();
         let size_why = std::iter::once(own).chain(meant).collect();
-        self.drill_op(OpKind::Drill, id, title, &tool, &at, (g[0].tip, g[0].hole.mouth_top()), why, early, size_why, None);
+        self.drill_op(
+            OpKind::Drill,
+            id,
+            title,
+            &tool,
+            &at,
+            (g[0].tip, g[0].hole.mouth_top()),
+            why,
+            early,
+            size_why,
+            None,
+        );
         for d in g {
             let radius = (d.hole.diameter / 2.0).min(tool.radius()) - 0.01;
             self.stock.cut(&Region::disc(d.hole.at, radius, 0.004), d.tip + tool.point_height());

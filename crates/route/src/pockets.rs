@@ -510,7 +510,15 @@ impl Work<'_, '_> {
         let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN + margin, COARSE / 2.0)).intersect(&j.open);
         let allowed = allowed.minus(&self.standing(j, j.low).grown(r + CLEAR_OF, COARSE));
         let width = o.width.unwrap_or(FLOOR_WIDTH * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
-        let task = MillTask { depth: FLOOR_SKIN, width, bend: FINISH_BEND, feed_share: FINISH_SHARE, kappa: FRAC_PI_2, cuts_at: None, finish: true };
+        let task = MillTask {
+            depth: FLOOR_SKIN,
+            width,
+            bend: FINISH_BEND,
+            feed_share: FINISH_SHARE,
+            kappa: FRAC_PI_2,
+            cuts_at: None,
+            finish: true,
+        };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, &tool);
         let clearing = Clearing {
@@ -526,7 +534,8 @@ impl Work<'_, '_> {
         data.engagement = std::f64::consts::PI;
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
         let done = passes(&clearing);
-        let at = Cutting { levels: vec![j.low], top: j.low + FLOOR_SKIN, feeds, clear_z: self.clear_z, stock: &self.stock };
+        let at =
+            Cutting { levels: vec![j.low], top: j.low + FLOOR_SKIN, feeds, clear_z: self.clear_z, stock: &self.stock };
         let moves = cut(&clearing, &done, &at);
         let title = format!("Floor at Z{:.2}, skin {FLOOR_SKIN} deep, {}", j.low, tool.words());
         let op = self.operation(
@@ -583,7 +592,8 @@ impl Work<'_, '_> {
         self.overrule(&mut data, &o, &tool);
         let n = (height / data.ap.value.max(0.1)).ceil().max(1.0);
         let levels: Vec<f64> = (1..=n as usize).map(|k| j.low + height - height * k as f64 / n).collect();
-        let walls = Walls { allowed, only: Some(only), not, entry, radius: r, levels, width: WALL_SKIN, tolerance: 0.0012 };
+        let walls =
+            Walls { allowed, only: Some(only), not, entry, radius: r, levels, width: WALL_SKIN, tolerance: 0.0012 };
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
         let moves = finish_walls(&walls, feeds, self.clear_z, &self.stock);
         // In corners the skin is met over a wider angle; this is what is stated for the finish.

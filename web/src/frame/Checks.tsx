@@ -48,8 +48,12 @@ interface Props {
 const stages: [string, number, number][] = [
   ['model', 0, 0.03],
   ['stock and sides', 0.03, 0.05],
-  ['paths of side 1', 0.05, 0.3],
-  ['paths of side 2', 0.3, 0.42],
+  ['paths of side 1', 0.05, 0.28],
+  ['paths of side 2', 0.28, 0.36],
+  ['paths of side 3', 0.36, 0.38],
+  ['paths of side 4', 0.38, 0.4],
+  ['paths of side 5', 0.4, 0.41],
+  ['paths of further sides', 0.41, 0.42],
   ['proof', 0.42, 0.95],
   ['card', 0.95, 1],
 ];

@@ -4,7 +4,7 @@ import styled from 'styled-components';
 import { measureQuery } from '../api';
 import type { Reading } from '../api/types';
 import { Link, Quiet } from '../parts/basics';
-import { say, saySize } from '../model/units';
+import { capital, say, saySize } from '../model/units';
 import { useJob, type Ticket } from './job';
 import { usePart } from './part';
 import { useStock } from './stock';
@@ -102,7 +102,7 @@ export function Over({ ticket, setup }: { ticket: Ticket; setup: number }) {
   return (
     <Box>
       <h2>
-        {x?.name === 'side 1' ? 'Side 1' : 'Side 2'} of {sheet.sides.length}, as you stand at the machine
+        {capital(x?.name ?? 'side 1')} of {sheet.sides.length}, as you stand at the machine
       </h2>
       <Quiet>
         {ticket === 'hold'

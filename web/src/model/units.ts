@@ -156,3 +156,6 @@ export function read(text: string, unit: string, units: Units): Typed {
     return { kind: 'wrong', why: e instanceof Error ? e.message : 'This is no number' };
   }
 }
+
+/** With a capital at its start. */
+export const capital = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1);

@@ -4,7 +4,6 @@ use cutting::{DrillData, MillData};
 use part::Part;
 use reason::Term;
 use serde::{Deserialize, Serialize};
-use shop::Shop;
 use shop::machine::{Machine, Material};
 use shop::tool::Tool;
 use ts_rs::TS;
@@ -34,29 +33,33 @@ pub(crate) fn weight(volume: f64, how: &str, m: Option<&Material>) -> Grounds {
 /// How the part's own numbers were found.
 pub(crate) const INTEGRATED: &str = "volume and area are integrated over the exact surfaces by the modelling kernel";
 
-/// Of the force that a vise holds by friction.
-pub(crate) fn holds(shop: &Shop, friction: f64) -> Grounds {
-    grounds(
-        vec![
-            Term::new("F", "clamp force", shop.vise.clamp_kn * 1000.0, "N"),
-            Term::new("μ", "friction of the material on a jaw", friction, ""),
-            Term::new("", "faces that hold", 2.0, ""),
-        ],
-        "2·μ·F: Coulomb's friction on both jaws; a factor of 2 over the largest cutting force is asked for (common practice, no source)",
-    )
-}
-
-/// Of the largest cutting force: that of one operation.
-pub(crate) fn pulls(title: &str, d: &MillData) -> Grounds {
-    let mut g = load(d);
-    g.source = format!("{title}: {}", g.source);
-    g
+/// Of what a grip holds against an operation.
+pub(crate) fn limit(grip: &holding::Grip, m: Option<&Material>, d: &holding::Demand) -> Grounds {
+    let mut terms = vec![
+        Term::new("F", "clamp force", grip.clamp_kn * 1000.0, "N"),
+        Term::new("μ", "friction of the material on a jaw", m.map_or(0.0, |m| m.friction), ""),
+        Term::new("g", "jaw height that holds", grip.height, "mm"),
+        Term::new("L", "length that bears", grip.length, "mm"),
+        Term::new("w", "opening", grip.opening, "mm"),
+    ];
+    if d.torque > 0.0 {
+        terms.push(Term::new("M", "torque of the drill", d.torque, "N m"));
+    } else {
+        terms.push(Term::new("S", "highest force across, over a revolution", d.side, "N"));
+        terms.push(Term::new("A", "highest lift by the helix of the flutes", d.lift, "N"));
+        terms.push(Term::new("h", "height of the cut", d.height, "mm"));
+    }
+    let source = "slip 2·μ·F ≥ √(S² + A²); tilt F·(g + μ·w) ≥ S·(h − g/2); twist μ·F·L ≥ M: Coulomb's friction, rigid jaws; twice is asked for (common practice, no source)";
+    grounds(terms, source)
 }
 
 /// Of power, force and bending of a side cut.
 pub(crate) fn load(d: &MillData) -> Grounds {
     let mut terms = vec![Term::new("ap", "depth", d.ap.value, "mm"), Term::new("vf", "feed", d.feed.value, "mm/min")];
-    terms.extend(d.ap.terms.iter().filter(|t| t.symbol != "P usable").cloned());
+    terms.extend(d.ap.terms.iter().filter(|t| !["P usable", "bend"].contains(&t.symbol.as_str())).cloned());
+    terms.push(Term::new("S", "highest force across the cutter, all teeth", d.side_n, "N"));
+    terms.push(Term::new("T", "highest force on one tooth", d.tooth_n, "N"));
+    terms.push(Term::new("F", "mean force", d.force_n, "N"));
     grounds(
         terms,
         format!(

@@ -32,4 +32,8 @@ thrust_n: number,
 /**
  * N m.
  */
-torque_nm: number, };
+torque_nm: number, 
+/**
+ * Things to know.
+ */
+remarks: Array<string>, };

@@ -2,6 +2,7 @@
 import type { Axis } from "./Axis";
 import type { Blocked } from "./Blocked";
 import type { Dim } from "./Dim";
+import type { Ending } from "./Ending";
 import type { FeatureKind } from "./FeatureKind";
 import type { FormCutter } from "./FormCutter";
 import type { Hard } from "./Hard";
@@ -72,6 +73,10 @@ ways: Array<Remedy>,
  * Things to know: "enters a face that is inclined by 15°".
  */
 remarks: Array<string>, 
+/**
+ * How a hole ends.
+ */
+ends: Ending | null, 
 /**
  * Ids of the features that it consists of or is about.
  */

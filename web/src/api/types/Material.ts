@@ -49,6 +49,10 @@ density_g_cm3: number,
  */
 friction: number, 
 /**
+ * Yield (0.2 %) of the usual temper, N/mm²: for the pressure of jaws.
+ */
+yield_mpa: number, 
+/**
  * "flood" or "dry".
  */
 coolant: string, 

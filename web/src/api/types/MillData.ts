@@ -38,13 +38,37 @@ power_kw: number,
  */
 force_n: number, 
 /**
- * At the tip, mm.
+ * Highest force across the cutter over a revolution, all teeth together, N.
+ */
+side_n: number, 
+/**
+ * Highest tangential force on one tooth, N.
+ */
+tooth_n: number, 
+/**
+ * Highest force along the axis, upwards on the work, N.
+ */
+axial_n: number, 
+/**
+ * At the tip under the highest force, mm.
  */
 deflection_mm: number, 
 /**
  * Straight down or in a helix, mm/min of downward feed.
  */
 plunge: number, 
+/**
+ * Diameter of the cutter, mm.
+ */
+diameter: number, 
+/**
+ * Specific force at the mean chip, N/mm².
+ */
+kc: number, 
+/**
+ * Bending that is allowed at the tip, mm.
+ */
+bend: number, 
 /**
  * Things to know, such as a chip below the least.
  */

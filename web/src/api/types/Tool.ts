@@ -57,4 +57,12 @@ carbide: boolean,
 /**
  * Can be fed straight down into full material.
  */
-centre_cutting: boolean, };
+centre_cutting: boolean, 
+/**
+ * Steepest ramp or helix into full material, degrees; without it the form's common practice.
+ */
+ramp_deg?: number | null, 
+/**
+ * Helix angle of the flutes, degrees; without it the form's common practice.
+ */
+helix_deg?: number | null, };

@@ -1,8 +1,8 @@
 import styled, { useTheme } from 'styled-components';
-import type { Order } from '../../api/types';
+import type { HoldLimit, Order } from '../../api/types';
 import { useJob } from '../../frame/job';
 import { useUnits } from '../../frame/settings';
-import { say } from '../../model/units';
+import { capital, say } from '../../model/units';
 import { Button, Head, Line, Quiet, Section, Table } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
 import { grounds, Num } from '../../parts/Number';
@@ -19,20 +19,24 @@ const ups = ['+X', '−X', '+Y', '−Y', '+Z', '−Z'];
 
 const asOrder = (up: string): Order => ({ Up: { axis: 'XYZ'.indexOf(up[1] ?? 'Z'), positive: up.startsWith('+') } });
 
-/** Force that the vise holds against the largest cutting force. */
-function Balance({ holds, worst }: { holds: number; worst: number }) {
+/** What a limit is called where it is shown. */
+const limitWords: Record<string, string> = { slip: 'Slips at', tilt: 'Tilts at', twist: 'Twists at' };
+
+/** What is held against what is asked, one bar over the other. */
+function Balance({ limit }: { limit: HoldLimit }) {
   const t = useTheme();
-  const most = Math.max(holds, worst) * 1.05;
-  const w = (v: number) => (v / most) * 500;
+  const most = Math.max(limit.held, limit.asked) * 1.05;
+  const w = (v: number) => (v / most) * 120;
   return (
     <Bars
-      viewBox="0 0 500 28"
-      width="500"
+      viewBox="0 0 120 14"
+      width="120"
+      height="14"
       role="img"
-      aria-label={`The vise holds ${Math.round(holds)} N, cutting pulls with ${Math.round(worst)} N at most`}
+      aria-label={`Held ${Math.round(limit.held)} ${limit.unit}, asked ${Math.round(limit.asked)} ${limit.unit}`}
     >
-      <rect x="0" y="2" width={w(holds)} height="10" fill={t.blue} />
-      <rect x="0" y="16" width={Math.max(2, w(worst))} height="10" fill={t.brass} />
+      <rect x="0" y="0" width={w(limit.held)} height="6" fill={t.blue} />
+      <rect x="0" y="8" width={Math.max(2, w(limit.asked))} height="6" fill={t.brass} />
     </Bars>
   );
 }
@@ -73,21 +77,11 @@ export function HoldTicket() {
           ))}
         </ol>
       </Section>
-      <Section aria-label="Force">
-        <h2>{shop.vise.name}</h2>
-        <Balance holds={h.holds_n} worst={h.worst_n} />
-        <p>
-          Blue: friction holds <Num value={h.holds_n} unit="N" digits={0} why={grounds('Holding force', h.holds_why)} />
-          . Brass: cutting pulls{' '}
-          <Num value={h.worst_n} unit="N" digits={0} why={grounds('Largest cutting force', h.worst_why)} /> at most,{' '}
-          {(h.holds_n / Math.max(1, h.worst_n)).toFixed(1)} times less.
-        </p>
-      </Section>
       <Section aria-label="Sides">
         <Line role="group" aria-label="Side shown">
           {sheet.sides.map((x, k) => (
             <Button key={x.name} $small $main={k === side} aria-pressed={k === side} onPress={() => setSide(k)}>
-              {x.name === 'side 1' ? 'Side 1' : 'Side 2'}
+              {capital(x.name)}
             </Button>
           ))}
           {s ? <Quiet>grips {s.grip.on}</Quiet> : null}
@@ -117,7 +111,33 @@ export function HoldTicket() {
                 <tr>
                   <td>Parallels</td>
                   <td className="n">{s.grip.parallels > 0 ? <Num value={s.grip.parallels} unit="mm" /> : 'none'}</td>
-                  <td>under it</td>
+                  <td>
+                    {s.grip.bearing ? (
+                      <>
+                        {say(s.grip.bearing.at_mm[0], 'mm', units, 0)} and{' '}
+                        {say(s.grip.bearing.at_mm[1], 'mm', units, 0)} off the fixed jaw, bearing over{' '}
+                        {say(Math.min(...s.grip.bearing.length_mm), 'mm', units, 0)}
+                      </>
+                    ) : (
+                      'nothing lies on them'
+                    )}
+                  </td>
+                </tr>
+                <tr>
+                  <td>Close it with</td>
+                  <td className="n">
+                    <Num
+                      value={s.grip.clamp_kn}
+                      unit="kN"
+                      digits={1}
+                      why={{ title: 'Clamp force', terms: s.grip.terms }}
+                    />
+                  </td>
+                  <td>
+                    {s.grip.clamp_kn < s.grip.clamp_full_kn
+                      ? `not the ${say(s.grip.clamp_full_kn, 'kN', units)} it gives: more leaves marks`
+                      : `all of the ${shop.vise.name}`}
+                  </td>
                 </tr>
                 <tr>
                   <td>Above the jaws</td>
@@ -126,6 +146,26 @@ export function HoldTicket() {
                   </td>
                   <td />
                 </tr>
+              </tbody>
+            </Table>
+            <h2 style={{ marginTop: 14 }}>What it holds</h2>
+            <Quiet>Blue is held, brass is asked at the highest moment of a revolution; twice is wanted.</Quiet>
+            <Table>
+              <tbody>
+                {s.limits.map((l) => (
+                  <tr key={l.name}>
+                    <td>{limitWords[l.name] ?? l.name}</td>
+                    <td className="n">
+                      <Num value={l.held} unit={l.unit} digits={0} why={grounds('What it holds', l.why)} />
+                    </td>
+                    <td>
+                      <Balance limit={l} />
+                    </td>
+                    <td>
+                      <b>{l.factor.toFixed(1)} ×</b> what "{l.by}" asks
+                    </td>
+                  </tr>
+                ))}
               </tbody>
             </Table>
             <h2 style={{ marginTop: 14 }}>Zero</h2>

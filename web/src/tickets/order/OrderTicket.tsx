@@ -3,7 +3,7 @@ import styled from 'styled-components';
 import type { OpSheet, SideSheet } from '../../api/types';
 import { allOps, useJob } from '../../frame/job';
 import { useUnits } from '../../frame/settings';
-import { say } from '../../model/units';
+import { capital, say } from '../../model/units';
 import { Button, Head, Line, Link, Quiet, Rows, Section, Sr } from '../../parts/basics';
 import { breaks, move } from './sequence';
 
@@ -108,7 +108,7 @@ export function OrderTicket() {
       {sides.map((side) => (
         <section key={side.name} aria-label={side.name}>
           <Line style={{ justifyContent: 'space-between' }}>
-            <h2>{side.name === 'side 1' ? 'Side 1' : 'Side 2'}</h2>
+            <h2>{capital(side.name)}</h2>
             <Quiet>{say(side.minutes, '', units, 1)} min</Quiet>
           </Line>
           <Lane>
