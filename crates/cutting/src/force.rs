@@ -128,6 +128,7 @@ pub fn forces(c: &MillCut) -> Forces {
 mod tests {
     use super::*;
     use crate::formula as f;
+    use reason::Sure;
 
     fn cut() -> MillCut {
         MillCut {
@@ -163,7 +164,7 @@ mod tests {
                         let c = MillCut { teeth, engagement: deg.to_radians(), helix, fz, ..cut() };
                         let r = forces(&c);
                         let n = 2000;
-                        let g = |phi: f64| c.kc11 * (fz * phi.sin().max(0.0)).powf(1.0 - c.mc) * c.ap;
+                        let g = |phi: f64| c.kc11 * (fz * phi.sin().at_least(0.0)).powf(1.0 - c.mc) * c.ap;
                         let w = |k: usize| {
                             if k == 0 || k == n {
                                 1.0

@@ -1,5 +1,6 @@
 //! The formulas, one by one, so that each can be checked alone.
 
+use reason::Sure;
 use std::f64::consts::PI;
 
 /// Spindle speed for a cutting speed: n = 1000·vc/(π·D), 1/min.
@@ -52,7 +53,7 @@ pub fn torque(kw: f64, rpm: f64) -> f64 {
 /// F/(3E)·[(L³ − L₂³)/I₁ + L₂³/I₂]. Force N, modulus N/mm².
 pub fn deflection(force: f64, stickout: f64, shank: f64, fluted: f64, diameter: f64, modulus: f64) -> f64 {
     let inertia = |d: f64| PI * d.powi(4) / 64.0;
-    let l2 = fluted.min(stickout);
+    let l2 = fluted.at_most(stickout);
     force / (3.0 * modulus) * ((stickout.powi(3) - l2.powi(3)) / inertia(shank) + l2.powi(3) / inertia(0.8 * diameter))
 }
 

@@ -2,7 +2,7 @@
 
 use crate::force::{MillCut, forces};
 use crate::formula as f;
-use reason::{Bound, Judged, Term, least};
+use reason::{Bound, Judged, Sure, Term, least};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::{Tool, ToolKind};
@@ -113,7 +113,7 @@ fn speed(tool: &Tool, d: f64, m: &Material, machine: &Machine, remarks: &mut Vec
             j.value = n;
         }
         None => {
-            j.value = machine.rpm_steps.iter().copied().reduce(f64::min).unwrap_or(machine.rpm_min);
+            j.value = machine.rpm_steps.iter().copied().reduce(Sure::at_most).unwrap_or(machine.rpm_min);
             j.bound_by = "lowest rpm of the spindle".into();
             remarks.push(format!(
                 "The spindle's slowest, {:.0} rpm, is more than the {by_speed:.0} that the cutting speed allows: {:.0} m/min where {vc:.0} is meant",

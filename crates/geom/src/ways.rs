@@ -90,9 +90,9 @@ impl Ways {
         let mut far = vec![f64::INFINITY; n + 1];
         let mut from = vec![usize::MAX; n + 1];
         let mut done = vec![false; n + 1];
-        for k in 0..n {
+        for (k, far) in far.iter_mut().enumerate().take(n) {
             if self.sees(a, at(k)) {
-                far[k] = a.distance(at(k));
+                *far = a.distance(at(k));
             }
         }
         loop {

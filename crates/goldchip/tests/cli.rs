@@ -33,12 +33,13 @@ fn plan_prove_edit_prove() {
     let o = goldchip(&["plan", path(&demo("encoder-bracket")), "--out", path(&out)]);
     let text = String::from_utf8_lossy(&o.stdout);
     assert_eq!(o.status.code(), Some(0), "{text}{}", String::from_utf8_lossy(&o.stderr));
-    assert!(text.contains("proved, 2 features left") && text.contains("needs another side"), "{text}");
+    // Its two holes across are drilled in a third setup: nothing is left.
+    assert!(text.contains("proved: gouge") && text.contains("side 3: 2 operations"), "{text}");
 
     let plan = json(&out.join("plan.json"));
     let proof = json(&out.join("proof.json"));
     assert!(plan["part"]["file"].is_string() && plan["material"].is_string());
-    assert_eq!(plan["setups"].as_array().unwrap().len(), 2);
+    assert_eq!(plan["setups"].as_array().unwrap().len(), 3);
     for s in plan["setups"].as_array().unwrap() {
         assert_eq!(s["part_from_work"].as_array().unwrap().len(), 16);
         assert_eq!(s["zero_in_machine_mm"].as_array().unwrap().len(), 3);
@@ -68,14 +69,25 @@ fn plan_prove_edit_prove() {
             assert!(!op["order_why"].as_str().unwrap().is_empty());
         }
     }
-    assert_eq!(proof["complete"], false);
+    assert_eq!(proof["complete"], true);
+    // The holes across are drawn with flat bottoms: the drill's points go deeper, and the plan says where.
+    assert_eq!(plan["points"].as_array().unwrap().len(), 2);
+    for p in plan["points"].as_array().unwrap() {
+        assert!((p["diameter_mm"].as_f64().unwrap() - 3.3).abs() < 1e-9 && p["point_mm"].as_f64().unwrap() > 0.5);
+    }
     assert!(proof["gouge_mm"].as_f64().unwrap() < 0.02 && proof["leftover_mm"].as_f64().unwrap() < 0.1);
     assert!(proof["minutes"].as_f64().unwrap() > 1.0);
-    let left: Vec<&Value> =
-        proof["findings"].as_array().unwrap().iter().filter(|f| f["kind"] == "needs_other_side").collect();
-    assert!(
-        left.len() == 2 && left.iter().all(|f| f["severity"] == "warn" && !f["places"].as_array().unwrap().is_empty())
-    );
+    // Promises stand beside the text, by lines, and the text they are for is kept.
+    for s in plan["setups"].as_array().unwrap() {
+        let lines = std::fs::read_to_string(out.join(s["program"].as_str().unwrap())).unwrap().lines().count() as u64;
+        let posted = s["posted"].as_array().unwrap();
+        assert!(!posted.is_empty());
+        let n = |p: &Value, key: &str| p[key].as_u64().unwrap();
+        assert!(posted.iter().all(|p| n(p, "first_line") <= n(p, "last_line") && n(p, "last_line") <= lines));
+        assert!(posted.windows(2).all(|w| n(&w[0], "last_line") < n(&w[1], "first_line")));
+        assert!(posted.iter().all(|p| p["coolant"] == "flood" && p["tool"].is_u64()));
+        assert!(out.join("posted").join(s["program"].as_str().unwrap()).exists());
+    }
 
     let again = goldchip(&["prove", path(&out)]);
     assert_eq!(again.status.code(), Some(0));
@@ -104,6 +116,21 @@ fn plan_prove_edit_prove() {
         .expect("a gouge");
     assert!((worse["gouge_mm"].as_f64().unwrap() - 0.05).abs() < 0.003, "{gouge}");
     assert!(gouge["line"].as_u64().unwrap() > line as u64 && gouge["setup"] == "side 1");
+
+    // What the machine cannot do, coolant forgotten, another cutter called: each is found with its line.
+    let edits =
+        [("S6000 M3", "S60000 M3"), ("F1134.", "F9999."), ("M8\n", ""), ("T5 M6", "T2 M6"), ("G43 H5", "G43 H2")];
+    let wrong = edits.iter().fold(good.clone(), |t, (from, to)| {
+        assert!(t.contains(from), "no {from}");
+        t.replace(from, to)
+    });
+    std::fs::write(&program, wrong).unwrap();
+    assert_eq!(goldchip(&["prove", path(&out)]).status.code(), Some(3));
+    let found = json(&out.join("proof.json"));
+    for kind in ["rpm", "feed", "no_coolant", "other_tool"] {
+        let is = |f: &&Value| f["kind"] == kind && f["severity"] == "stop" && f["line"].is_u64();
+        assert!(found["findings"].as_array().unwrap().iter().any(|f| is(&f)), "{kind}");
+    }
 
     std::fs::write(&program, good.replace("G0 X", "G41 D1 G0 X")).unwrap();
     let refused = goldchip(&["prove", path(&out)]);

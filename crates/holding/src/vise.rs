@@ -55,7 +55,7 @@ pub(crate) fn bearing(view: &View, z0: f64, vise: &Vise) -> Option<Bearing> {
         (0..=steps as usize).map(|k| w / 2.0 + (opening - w) * k as f64 / steps).map(|at| (at, bears(at))).collect();
     let good: Vec<&(f64, f64)> = places.iter().filter(|p| p.1 >= LEAST_BEARING).collect();
     let (first, last) = (good.first()?, good.last()?);
-    (last.0 - first.0 >= APART * opening).then(|| Bearing { at_mm: [first.0, last.0], length_mm: [first.1, last.1] })
+    (last.0 - first.0 >= APART * opening).then_some(Bearing { at_mm: [first.0, last.0], length_mm: [first.1, last.1] })
 }
 
 /// How hard a vise is closed on a contact, and why not harder.

@@ -26,7 +26,10 @@ fn tray(from_above: bool) -> Part {
 
 /// Lengths of a plan that hang together.
 fn closes(p: &HoldPlan, part: &Part, shop: &Shop) {
-    assert_eq!(p.setups.len(), 2);
+    // What cannot be held has no setup, and says why.
+    assert_eq!(p.setups.len() + p.not_planned.len(), 2);
+    assert!(p.not_planned.iter().all(|n| n.why.len() > 10 && (n.up + p.up).length() < 1e-12));
+    assert_eq!(p.findings.iter().filter(|f| f.kind == "no_grip").count(), p.not_planned.len());
     let stock = p.stock;
     assert!((stock.min - part.bounds.min).max_element() <= 1e-9 && (part.bounds.max - stock.max).max_element() <= 1e-9);
     for (k, s) in p.setups.iter().enumerate() {

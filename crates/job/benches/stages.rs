@@ -17,7 +17,10 @@ fn stages(c: &mut Criterion) {
     g.sample_size(10);
     g.bench_function("model", |b| b.iter(|| intake::read_trusted(black_box(&file))));
     g.bench_function("stock and sides", |b| {
-        b.iter(|| holding::plan(black_box(&part), &shop.machine, &shop.vise, &holding::Choice::default()))
+        b.iter(|| {
+            let aluminium = shop.material("aluminium-6082").unwrap();
+            holding::plan(black_box(&part), &shop.machine, &shop.vise, aluminium, &holding::Choice::default())
+        })
     });
     g.bench_function("whole plan", |b| b.iter(|| plan(black_box(&part), "p", &shop, &Settled::default())));
     g.bench_function("proof", |b| b.iter(|| prove_plan(black_box(&part), &planned, &shop)));

@@ -19,7 +19,7 @@ use cutting::Window;
 use holding::{Grip, Order, ZeroAxis};
 use part::Part;
 use proof::Proof;
-use reason::{Finding, Place, Severity, Term};
+use reason::{Finding, Place, Term};
 use route::{Need, OpKind, Operation, Override};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -221,11 +221,7 @@ pub struct ProofSheet {
 
 /// The proof's word, for screens and the command line alike, and how many features are left.
 pub fn verdict(proof: &Proof) -> (String, usize) {
-    let left = proof
-        .findings
-        .iter()
-        .filter(|f| f.severity == Severity::Warn && !f.places.is_empty() && f.kind != "engagement")
-        .count();
+    let left = proof.findings.iter().filter(|f| f.leaves_material() && !f.places.is_empty()).count();
     let words = if !proof.passed() {
         "not proved".to_string()
     } else if proof.complete {

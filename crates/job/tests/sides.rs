@@ -135,7 +135,8 @@ fn rapids_go_sideways_only_above_everything_or_where_it_was_cleared() {
             }
         }
     }
-    assert!(sideways > 100, "{sideways}");
+    // Links stay down where they can: what is left are ways from one region or hole to the next.
+    assert!(sideways > 30, "{sideways}");
 }
 
 /// Every number of a milling operation is within what the machine and the cutter can do, and says what bound it.

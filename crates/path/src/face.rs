@@ -3,6 +3,7 @@
 use crate::motion::Move;
 use crate::{Feeds, Mover, Slabs};
 use geom::DVec2;
+use reason::Sure;
 
 /// A rectangle to face.
 #[derive(Debug, Clone)]
@@ -23,7 +24,7 @@ impl Facing {
     /// Width that each row takes: the rows share the breadth evenly, the last one passes over the far edge by `OVER`.
     pub fn even_step(&self) -> f64 {
         let breadth = self.breadth();
-        breadth / (breadth / self.step).ceil().max(1.0)
+        breadth / (breadth / self.step).ceil().at_least(1.0)
     }
     /// Length of all rows of one level, the ways between them included, mm.
     pub fn length(&self) -> f64 {
@@ -53,7 +54,7 @@ const BACK: f64 = 1.0;
 pub fn face(f: &Facing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Vec<Move> {
     let mut m = Mover::new(clear_z, f.radius, feeds, stock);
     let step = f.even_step();
-    let rows = (f.breadth() / step).round().max(1.0) as usize;
+    let rows = (f.breadth() / step).round().at_least(1.0) as usize;
     let x = f.along_x();
     // Where the rim first touches a row: at its full radius only if the row reaches up to the middle.
     let dy = if step < f.radius { f.radius - step } else { 0.0 };

@@ -3,6 +3,7 @@
 use crate::Slabs;
 use crate::motion::Move;
 use geom::{DVec2, DVec3, Path2, Seg};
+use reason::Sure;
 
 /// Feeds of an operation, mm/min.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -87,13 +88,13 @@ impl<'a> Mover<'a> {
     fn lowest_rapid(&self, p: DVec2, z: f64, own: Option<(f64, f64)>) -> f64 {
         let safe = match own {
             None => self.stock.clear_to(p, self.radius + BESIDE),
-            Some((cleared, top)) => self.stock.clear_over(p, self.radius + BESIDE, top).max(cleared),
+            Some((cleared, top)) => self.stock.clear_over(p, self.radius + BESIDE, top).at_least(cleared),
         };
-        (safe + ABOVE).max(z + if safe < z - ABOVE { 0.0 } else { ABOVE })
+        (safe + ABOVE).at_least(z + if safe < z - ABOVE { 0.0 } else { ABOVE })
     }
     /// Standing at `height`, can it go down at `p` to `z` without rising first?
     pub fn can_sink(&self, p: DVec2, z: f64, height: f64, own: (f64, f64)) -> bool {
-        self.lowest_rapid(p, z, Some(own)) <= height.max(z + ABOVE) + 1e-9
+        self.lowest_rapid(p, z, Some(own)) <= height.at_least(z + ABOVE) + 1e-9
     }
     /// Down where it stands (see [`Mover::can_sink`]).
     pub fn sink(&mut self, p: DVec2, z: f64, own: (f64, f64)) {
@@ -124,7 +125,7 @@ impl<'a> Mover<'a> {
     /// A helix down from where it stands (on the circle) to `z`, then once round at that depth. `pitch` is the fall of a turn.
     pub fn helix(&mut self, center: DVec2, z: f64, pitch: f64, feed: f64) {
         let Some(start) = self.at else { return };
-        let half_turns = ((start.z - z) / pitch * 2.0).ceil().max(1.0) as usize;
+        let half_turns = ((start.z - z) / pitch * 2.0).ceil().at_least(1.0) as usize;
         let d = start.truncate() - center;
         for k in 1..=half_turns {
             let side = if k % 2 == 1 { -d } else { d };

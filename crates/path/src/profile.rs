@@ -4,6 +4,7 @@ use crate::motion::Move;
 use crate::rough::join;
 use crate::{Feeds, Mover, Slabs};
 use geom::{DVec2, FitSettings, Path2, Region, Seg, fit_arcs};
+use reason::Sure;
 
 /// Walls to finish at some heights.
 #[derive(Debug, Clone)]
@@ -199,7 +200,7 @@ fn overlap(path: &Path2) -> Option<(Seg, DVec2, DVec2)> {
         }
         Seg::Arc { center, ccw, .. } => {
             let r = path.start.distance(center);
-            let turn = (OVERLAP / r).min(0.3) * if ccw { 1.0 } else { -1.0 };
+            let turn = (OVERLAP / r).at_most(0.3) * if ccw { 1.0 } else { -1.0 };
             let q = center + DVec2::from_angle(turn).rotate(path.start - center);
             let dir = if ccw { (q - center).perp() } else { -(q - center).perp() };
             Some((Seg::Arc { to: q, center, ccw }, q, dir.normalize_or(DVec2::X)))

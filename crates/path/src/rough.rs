@@ -19,6 +19,7 @@
 use crate::motion::Move;
 use crate::{Feeds, Mover, Slabs};
 use geom::{DVec2, FitSettings, Path2, Region, Ways, fit_arcs};
+use reason::Sure;
 use std::cell::OnceCell;
 use std::f64::consts::{FRAC_PI_2, PI, TAU};
 
@@ -244,7 +245,7 @@ fn plan_component(c: &Clearing, a: &Region, touched: &Region) -> Option<Plan> {
     let mut helix = None;
     let fronts = if k0.opened(0.02, tol).is_empty() {
         let (center, deep) = a.deepest(0.02)?;
-        let radius = (0.85 * r).min(deep - 0.01);
+        let radius = (0.85 * r).at_most(deep - 0.01);
         if radius < SMALLEST_HELIX * r && !c.skin_only {
             return None;
         }
@@ -456,11 +457,9 @@ fn sections(c: &Clearing, f: &Front, l: &[DVec2], at: &[f64], from: f64, len: f6
     }
     // A short one lies at a corner or at a first contact, where the front is no line: it promises no less than its neighbours.
     let alone: Vec<f64> = out.iter().map(|s| s.2).collect();
-    for k in 0..out.len() {
-        if out[k].1 < 2.4 * r {
-            let around = [k.checked_sub(1), (k + 1 < alone.len()).then_some(k + 1)];
-            out[k].2 = around.into_iter().flatten().map(|j| alone[j]).fold(out[k].2, |a, b| if b > a { b } else { a });
-        }
+    for (k, section) in out.iter_mut().enumerate().filter(|(_, s)| s.1 < 2.4 * r) {
+        let around = [k.checked_sub(1), (k + 1 < alone.len()).then_some(k + 1)];
+        section.2 = around.into_iter().flatten().map(|j| alone[j]).fold(section.2, |a, b| if b > a { b } else { a });
     }
     out
 }

@@ -16,6 +16,8 @@ pub struct Stock {
 
 /// Slabs across an old axis are at most this thick, mm.
 const ACROSS: f64 = 0.5;
+/// What is thinner than this along the new height is no material, mm: polygons are no closer to what they stand for.
+const HAIR: f64 = 0.004;
 
 impl Stock {
     /// A block, in part coordinates.
@@ -87,7 +89,7 @@ fn across(slabs: &Slabs, to_new: &Placement) -> Slabs {
         for l in section.loops() {
             for k in 0..l.len() {
                 let (a, b) = (l[k], l[(k + 1) % l.len()]);
-                if (pick(a, tall) - pick(b, tall)).abs() < 1e-4 && (pick(a, wide) - pick(b, wide)).abs() > 0.5 {
+                if (pick(a, tall) - pick(b, tall)).abs() < HAIR && (pick(a, wide) - pick(b, wide)).abs() > 0.5 {
                     cuts.push(pick(a, tall));
                 }
             }
@@ -98,7 +100,7 @@ fn across(slabs: &Slabs, to_new: &Placement) -> Slabs {
     };
     cuts.extend([pick(lo, tall), pick(hi, tall)]);
     cuts.sort_by(f64::total_cmp);
-    cuts.dedup_by(|a, b| (*a - *b).abs() < 1e-4);
+    cuts.dedup_by(|a, b| (*a - *b).abs() < HAIR);
     let mut steps: Vec<f64> = Vec::new();
     for w in cuts.windows(2) {
         let n = ((w[1] - w[0]) / ACROSS).ceil() as usize;
@@ -106,11 +108,14 @@ fn across(slabs: &Slabs, to_new: &Placement) -> Slabs {
     }
     steps.extend(cuts.last());
     let mut out: Vec<(f64, f64, Region)> = Vec::new();
+    // Where nothing changes from step to step, they are one slab.
+    let mut like: Vec<[DVec2; 2]> = Vec::new();
     for w in steps.windows(2) {
         let (t0, t1) = (w[0], w[1]);
         let corner = |t: f64, v: f64| if tall == 0 { DVec2::new(t, v) } else { DVec2::new(v, t) };
-        let strip = Region::rect(corner(t0, pick(lo, wide)), corner(t1, pick(hi, wide)));
-        let mut rects: Vec<Region> = Vec::new();
+        // A hair inside, so that a section that hardly touches the strip leaves no sliver in it.
+        let strip = Region::rect(corner(t0 + HAIR, pick(lo, wide)), corner(t1 - HAIR, pick(hi, wide)));
+        let mut rects: Vec<[DVec2; 2]> = Vec::new();
         for (z0, z1, section) in slabs.parts() {
             for piece in strip.intersect(section).components() {
                 let Some((a, b)) = piece.bounds() else { continue };
@@ -118,13 +123,24 @@ fn across(slabs: &Slabs, to_new: &Placement) -> Slabs {
                 let p = to_new.point(corner(t0, v0).extend(z0)).truncate();
                 let q = to_new.point(corner(t0, v1).extend(z1)).truncate();
                 if (q - p).abs().min_element() > 1e-6 {
-                    rects.push(Region::rect(p.min(q), p.max(q)));
+                    rects.push([p.min(q), p.max(q)]);
                 }
             }
         }
         let (a, b) = (to_new.point(corner(t0, 0.0).extend(0.0)).z, to_new.point(corner(t1, 0.0).extend(0.0)).z);
         let (low, high) = if a < b { (a, b) } else { (b, a) };
-        out.push((low, high, Region::union_all(&rects)));
+        let near = |p: &[DVec2; 2], q: &[DVec2; 2]| p[0].distance(q[0]) < 1e-6 && p[1].distance(q[1]) < 1e-6;
+        let same = rects.len() == like.len() && rects.iter().zip(&like).all(|(p, q)| near(p, q));
+        match out.last_mut() {
+            Some(last) if same && (last.1 - low).abs() < 1e-9 => last.1 = high,
+            Some(last) if same && (last.0 - high).abs() < 1e-9 => last.0 = low,
+            _ => out.push((
+                low,
+                high,
+                Region::union_all(&rects.iter().map(|r| Region::rect(r[0], r[1])).collect::<Vec<_>>()),
+            )),
+        }
+        like = rects;
     }
     out.sort_by(|a, b| a.0.total_cmp(&b.0));
     Slabs::stacked(out)

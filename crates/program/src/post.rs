@@ -183,7 +183,7 @@ struct Promises {
 
 impl Promises {
     /// From the next line on `path` keeps this limit.
-    fn from_here(&mut self, path: &Toolpath, limit: Option<f64>, lines: u32) {
+    fn begin(&mut self, path: &Toolpath, limit: Option<f64>, lines: u32) {
         let engagement_deg = degrees(limit);
         if self.open.as_ref().is_some_and(|p| p.operation == path.op && p.engagement_deg == engagement_deg) {
             return;
@@ -253,7 +253,7 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
         } else {
             w.comment(&format!("STEP {}: {}", k + 1, path.title));
         }
-        promises.from_here(path, path.engagement_limit, w.lines);
+        promises.begin(path, path.engagement_limit, w.lines);
         w.word = "";
         w.feed = None;
         let s = format!("{:.0}", path.rpm);
@@ -290,7 +290,7 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
                     w.motion(if *ccw { "G3" } else { "G2" }, *to, Some(*center), Some(*feed))
                 }
                 Move::State { words, engagement_limit } => {
-                    promises.from_here(path, *engagement_limit, w.lines);
+                    promises.begin(path, *engagement_limit, w.lines);
                     w.comment(words);
                 }
                 Move::Drill { at, clear, start, bottom, peck, feed } => {

@@ -115,14 +115,14 @@ fn inherit(h: &mut History, before: &History, before_from_now: &geom::Placement,
 fn inherit_across(h: &mut History, before: &History, tops: &[f32], now_from_before: &geom::Placement) {
     let floor = h.under.first().copied().unwrap_or(0.0);
     let mut ends = vec![(f32::INFINITY, f32::NEG_INFINITY); h.top.len()];
-    for c in 0..tops.len() {
-        if before.under[c] >= tops[c] {
+    for (c, &top) in tops.iter().enumerate() {
+        if before.under[c] >= top {
             continue;
         }
         let m = before.middle(c);
         let half = before.pitch / 2.0;
         let corner = |s: f64, z: f32| DVec3::new(m.x + s * half, m.y + s * half, f64::from(z));
-        let b = now_from_before.bounds(&Box3 { min: corner(-1.0, before.under[c]), max: corner(1.0, tops[c]) });
+        let b = now_from_before.bounds(&Box3 { min: corner(-1.0, before.under[c]), max: corner(1.0, top) });
         let cell = |v: f64, axis: usize| {
             ((v - h.origin[axis]) / h.pitch).floor().clamp(0.0, (h.count[axis] - 1) as f64) as usize
         };

@@ -4,8 +4,12 @@
 //! it. Every doubt, warning or refusal is a [`Finding`]. Neither holds prose that a program would have to parse: words stand
 //! beside data.
 
+mod kinds;
+mod sure;
 mod watch;
 
+pub use kinds::{KINDS, Kind, kind_of};
+pub use sure::Sure;
 pub use watch::Watch;
 
 use glam::DVec3;
@@ -139,6 +143,10 @@ impl Finding {
             line: None,
             places: Vec::new(),
         }
+    }
+    /// Does it name material that stays on the part?
+    pub fn leaves_material(&self) -> bool {
+        kind_of(&self.kind).is_some_and(|k| k.leaves)
     }
     /// With a key that tells it from others of its kind.
     pub fn keyed(mut self, key: impl std::fmt::Display) -> Self {

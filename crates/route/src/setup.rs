@@ -145,7 +145,22 @@ pub fn plan_side(side: &Side) -> SetupRoute {
         w.chamfers();
         w.name_slanted();
     }
-    SetupRoute { operations: w.ops, stock: w.stock, named: w.named, notes: w.notes, points: w.points }
+    SetupRoute { operations: w.ops, stock: w.stock, named: w.named, notes: alike(w.notes), points: w.points }
+}
+
+/// Findings that say the same of several places are one with all of them.
+fn alike(notes: Vec<Finding>) -> Vec<Finding> {
+    let mut out: Vec<Finding> = Vec::new();
+    for f in notes {
+        match out.iter_mut().find(|o| o.kind == f.kind && o.what == f.what && o.why == f.why) {
+            Some(o) => o.places.extend(f.places),
+            None => out.push(f),
+        }
+    }
+    for f in out.iter_mut().filter(|f| f.places.len() > 1 && f.kind == "tight_helix") {
+        f.what = format!("{}, {} times", f.what, f.places.len());
+    }
+    out
 }
 
 impl Work<'_, '_> {

@@ -406,7 +406,7 @@ async fn a_revision_is_compared_with_the_one_before() {
     let house = House::demo(0);
     let b = signed_in(&house).await;
     b.go("/jobs/1/part").await;
-    b.text("Give a new revision").await;
+    b.text("Upload a new revision").await;
     // The bearing bore is marked 17 H7; the revision makes it Ø18.
     let marked = r"
         const done = arguments[arguments.length - 1];

@@ -96,7 +96,7 @@ export function RouteStrip({ state, sheet, part, id }: Props) {
       const grave = part.questions.filter((q) => q.grave && q.answer === null).length + part.doubts.length;
       const open = part.questions.filter((q) => q.answer === null).length;
       return {
-        number: saySize(part.size, units),
+        number: saySize(part.size, units, 0),
         ...(grave > 0
           ? { kind: 'answer' as const, words: `needs ${count(grave, 'answer')}` }
           : open > 0
@@ -112,10 +112,10 @@ export function RouteStrip({ state, sheet, part, id }: Props) {
     const stale = !state.fresh && t !== 'part' ? ({ kind: 'stale', words: 'stale' } as const) : null;
     switch (t) {
       case 'part':
-        return { number: saySize(sheet.part.size, units), kind: 'decided', words: 'read' };
+        return { number: saySize(sheet.part.size, units, 0), kind: 'decided', words: 'read' };
       case 'stock':
         return {
-          number: saySize(sheet.stock.size, units),
+          number: saySize(sheet.stock.size, units, 0),
           ...(stale ?? settled(sheet.stock.size_decided || sheet.stock.material_decided || sheet.stock.laid_decided)),
         };
       case 'hold':

@@ -47,9 +47,9 @@ export function say(value: number, unit: string, units: Units, digits?: number):
   return s.unit ? `${s.text} ${s.unit}` : s.text;
 }
 
-/** "74 × 48 × 16 mm"; in inch to three places. */
-export function saySize(size: readonly number[], units: Units): string {
-  const parts = size.map((v) => show(v, 'mm', units, units === 'inch' ? 1 : undefined));
+/** "74 × 48 × 16 mm"; in inch to three places, or to what is asked. */
+export function saySize(size: readonly number[], units: Units, digits?: number): string {
+  const parts = size.map((v) => show(v, 'mm', units, digits ?? (units === 'inch' ? 1 : undefined)));
   return `${parts.map((p) => p.text).join(' × ')} ${parts[0]?.unit ?? ''}`;
 }
 

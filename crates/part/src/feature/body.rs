@@ -143,10 +143,27 @@ pub fn find(shop: &Shop, holes: &[Stack]) -> Body {
     if free > 0.25 {
         return body(BodyKind::FreeForm, format!("Free-form, {sizes}"), None, None, 0, vec![], vec![]);
     }
-    if s[0] < 0.3 * s[1] {
-        return body(BodyKind::Plate, format!("Plate, {sizes}"), None, None, 0, vec![], vec![]);
-    }
-    body(BodyKind::Block, format!("Block, {sizes}"), None, None, 0, vec![], vec![])
+    // What fills much less of its box, seen across its shortest side, is no block to look at.
+    let name = match (s[0] < 0.3 * s[1], fills(shop.part) < 0.88) {
+        (true, false) => "Plate",
+        (true, true) => "Plate of irregular outline",
+        (false, true) => "Part of irregular outline",
+        (false, false) => "Block",
+    };
+    let kind = if s[0] < 0.3 * s[1] { BodyKind::Plate } else { BodyKind::Block };
+    body(kind, format!("{name}, {sizes}"), None, None, 0, vec![], vec![])
+}
+
+/// Share of the rectangle around it that the outline fills, seen along its shortest side.
+fn fills(part: &crate::Part) -> f64 {
+    let size = part.bounds.size();
+    let axis = (0..3).min_by(|&i, &j| size[i].total_cmp(&size[j])).unwrap_or(2);
+    let mut up = DVec3::ZERO;
+    up[axis] = 1.0;
+    let frame = geom::Placement::from_axes(up.any_orthonormal_vector(), up);
+    let mesh = part.mesh.placed(&frame.inverse());
+    let b = mesh.bounds();
+    mesh.shadow_above(b.min.z - 1.0).area() / (b.size().x * b.size().y)
 }
 
 fn body(

@@ -133,7 +133,7 @@ export function Bench({ me }: { me: Me }) {
             }
           >
             <div className="head">
-              <h1>{away ? 'Put away' : 'On the bench'}</h1>
+              <h1>{away ? 'Archive' : 'On the bench'}</h1>
               <FileTrigger
                 acceptedFileTypes={['.step', '.stp', '.stl', '.3mf', '.dxf']}
                 allowsMultiple
@@ -147,7 +147,7 @@ export function Bench({ me }: { me: Me }) {
               <Line style={{ marginLeft: 'auto' }}>
                 {put.length > 0 || away ? (
                   <Button $small onPress={() => setAway(!away)}>
-                    {away ? 'Back to the bench' : `Put away (${put.length})`}
+                    {away ? 'Back to the bench' : `Archive (${put.length})`}
                   </Button>
                 ) : null}
                 <Button $small onPress={() => setKeys(true)}>

@@ -160,9 +160,9 @@ export function Card({ job: j, onPut, onName }: Props) {
             <Button
               $small
               onPress={onPut}
-              aria-label={j.archived ? `Back to the bench: ${j.title}` : `Put away: ${j.title}`}
+              aria-label={j.archived ? `Back to the bench: ${j.title}` : `Archive: ${j.title}`}
             >
-              {j.archived ? 'Back' : 'Put away'}
+              {j.archived ? 'Back' : 'Archive'}
             </Button>
           </span>
         </div>

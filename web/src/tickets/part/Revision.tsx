@@ -53,7 +53,7 @@ export function Revision() {
           if (f) revise(f);
         }}
       >
-        <Button $small>Give a new revision</Button>
+        <Button $small>Upload a new revision</Button>
       </FileTrigger>
     </Section>
   );

@@ -151,11 +151,11 @@ export function ProgramTicket() {
       <p aria-live="polite" style={{ minHeight: 44, marginTop: 6 }}>
         <b>Line {now}:</b> {words(lines[now - 1] ?? '', units)}
       </p>
-      <Section aria-label="Take to the machine">
+      <Section aria-label="Programs for the machine">
         <Line>
           {sheet.sides.map((s, n) => (
             <Button key={s.name} $main isDisabled={!ready} onPress={() => take(n)}>
-              Take {s.name}
+              Download {s.name}
             </Button>
           ))}
           {ready ? null : (
