@@ -234,7 +234,7 @@ impl Way {
             "{} up first, jaws along {}: {:.0} mm³ out of reach or left rough, side 2 grips {:.0} mm high over {:.0} mm, {:.0} % of the outline bears on the parallels{}",
             axis_words(self.up),
             axis_words(self.back.abs()).trim_start_matches('+'),
-            self.hidden,
+            self.hidden.abs(),
             self.jaw_top,
             self.contact.length,
             self.support * 100.0,

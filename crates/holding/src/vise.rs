@@ -30,7 +30,7 @@ impl Bearing {
     /// Under a raw block, at the jaws.
     pub fn of_block(body: DVec3, vise: &Vise) -> Bearing {
         let p = vise.parallel_width_mm;
-        Bearing { at_mm: [p / 2.0, body.y - p / 2.0], length_mm: [body.x, body.x] }
+        Bearing { at_mm: [p / 2.0, body.y - p / 2.0], length_mm: [body.x.min(vise.jaw_width_mm); 2] }
     }
 }
 

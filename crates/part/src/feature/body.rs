@@ -143,15 +143,12 @@ pub fn find(shop: &Shop, holes: &[Stack]) -> Body {
     if free > 0.25 {
         return body(BodyKind::FreeForm, format!("Free-form, {sizes}"), None, None, 0, vec![], vec![]);
     }
+    if s[0] < 0.3 * s[1] {
+        return body(BodyKind::Plate, format!("Plate, {sizes}"), None, None, 0, vec![], vec![]);
+    }
     // What fills much less of its box, seen across its shortest side, is no block to look at.
-    let name = match (s[0] < 0.3 * s[1], fills(shop.part) < 0.88) {
-        (true, false) => "Plate",
-        (true, true) => "Plate of irregular outline",
-        (false, true) => "Part of irregular outline",
-        (false, false) => "Block",
-    };
-    let kind = if s[0] < 0.3 * s[1] { BodyKind::Plate } else { BodyKind::Block };
-    body(kind, format!("{name}, {sizes}"), None, None, 0, vec![], vec![])
+    let name = if fills(shop.part) < 0.88 { "Part of irregular outline" } else { "Block" };
+    body(BodyKind::Block, format!("{name}, {sizes}"), None, None, 0, vec![], vec![])
 }
 
 /// Share of the rectangle around it that the outline fills, seen along its shortest side.

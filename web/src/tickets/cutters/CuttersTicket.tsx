@@ -196,7 +196,8 @@ function Numbers({ op, set }: { op: OpSheet; set: (o: Partial<Override>) => void
               <td>Load</td>
               <td colSpan={2}>
                 <Num value={m.power_kw} unit="kW" digits={2} why={grounds('Load', op.load_why)} />,{' '}
-                {say(m.force_n, 'N', units, 0)} on the cutter, bends {say(m.deflection_mm, 'mm', units, 3)} at the tip
+                {say(m.force_n, 'N', units, 0)} mean, {say(m.side_n, 'N', units, 0)} at the highest, bends{' '}
+                {say(m.deflection_mm, 'mm', units, 3)} at the tip
               </td>
             </tr>
           </tbody>
