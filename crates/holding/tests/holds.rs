@@ -70,6 +70,7 @@ fn pockets_come_up_first_and_lengths_close() {
     for from_above in [true, false] {
         let part = tray(from_above);
         let p = plan(&part, &shop.machine, &shop.vise, aluminium(&shop), &Choice::default()).unwrap();
+        assert_eq!(p.setups.len(), 2, "{:?}", p.not_planned);
         closes(&p, &part, &shop);
         assert_eq!(p.up.z.abs(), 1.0, "{}", p.up);
         assert!(p.compared.len() >= 2 && p.compared[0].contains("up first"));

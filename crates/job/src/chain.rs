@@ -10,7 +10,7 @@ use holding::{Choice, Duty, HoldPlan, Order, SetupHold};
 use intake::{Layer3, Reading};
 use part::{After, FeatureKind, Intent, Part, Recognised, View};
 use path::{Slabs, Stock};
-use program::{Anchored, Dialect, Heading, PostTool, Posted, Promise, ReadSettings};
+use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
 use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
 use reason::{Finding, Place, Severity};
 use route::{Operation, Override, Point, SetupRoute, Side, plan_side};
@@ -21,6 +21,7 @@ use shop::tool::{Tool, trim};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::time::Instant;
+use ts_rs::TS;
 
 /// The material that is proposed.
 pub const DEFAULT_MATERIAL: &str = "aluminium-6082";
@@ -74,6 +75,15 @@ pub struct Stage {
     pub seconds: f64,
 }
 
+/// A posted program that somebody edited.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Edit {
+    /// Name of the file that came back.
+    pub file: String,
+    /// What is other in it.
+    pub changes: program::Changes,
+}
+
 /// One planned side.
 #[derive(Debug, Clone)]
 pub struct SidePlan {
@@ -86,7 +96,9 @@ pub struct SidePlan {
     /// The program's text.
     pub program: String,
     /// What its lines promise.
-    pub promises: Vec<Promise>,
+    pub promises: Anchored,
+    /// What somebody edited of it.
+    pub edited: Option<Edit>,
     /// Stock as planned after it, in layers from the bottom up, work coordinates: never less than there is.
     pub after: Vec<Layer3>,
 }
@@ -255,7 +267,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         ));
     }
     let layers = |s: &Slabs| s.parts().map(|(a, b, r)| (a, b, r.loops())).collect::<Vec<Layer3>>();
-    let sides: Vec<SidePlan> = hold
+    let mut sides: Vec<SidePlan> = hold
         .setups
         .iter()
         .zip(routes)
@@ -267,6 +279,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             SidePlan { after, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &hold) }
         })
         .collect();
+    take_edits(&mut sides, settled, &mut findings);
     for id in settled.operations.keys().chain(settled.sequence.iter().map(|m| &m.id)) {
         if !sides.iter().any(|s| s.operations.iter().any(|o| o.id == *id)) {
             findings.push(lost_decision(id));
@@ -416,6 +429,44 @@ fn ordered(side: &str, ops: Vec<Operation>, settled: &Settled, findings: &mut Ve
         );
     }
     ops
+}
+
+/// Put edited texts in the place of the posted ones, with the promises at their new lines.
+fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Finding>) {
+    for (name, edited) in &settled.edited {
+        let Some(text) = &edited.text else { continue };
+        let Some(s) = sides.iter_mut().find(|s| s.hold.name == *name) else {
+            findings.push(
+                Finding::new(
+                    "decision_lost",
+                    Severity::Warn,
+                    format!("An edited program is for {name}, which the plan no longer has"),
+                    "It has no effect now. Undo the edit, or what changed the sides.",
+                )
+                .keyed(name),
+            );
+            continue;
+        };
+        let settings = ReadSettings { zero_in_machine: s.hold.zero_in_machine, ..Default::default() };
+        if let Err(e) = program::read(text, &settings) {
+            findings.push(
+                Finding::new(
+                    "edited_unreadable",
+                    Severity::Stop,
+                    format!("{} cannot be followed: {e}", edited.file),
+                    "Mend that line and upload it again, or go back to the posted program. What is shown is the posted one.",
+                )
+                .keyed(name)
+                .in_setup(name),
+            );
+            continue;
+        }
+        let posted =
+            Posted { text: std::mem::take(&mut s.program), promises: std::mem::take(&mut s.promises.promises) };
+        s.edited = Some(Edit { file: edited.file.clone(), changes: program::changes(&posted.text, text) });
+        s.promises = program::anchor(&posted, text);
+        s.program.clone_from(text);
+    }
 }
 
 fn lost_decision(id: &str) -> Finding {
@@ -584,7 +635,15 @@ fn side_plan(
     };
     let paths: Vec<_> = operations.iter().filter_map(|o| o.path.clone()).collect();
     let Posted { text, promises } = program::post(&heading, &paths, &Dialect::bench_mill());
-    SidePlan { hold: h.clone(), operations, tools, program: text, promises, after: Vec::new() }
+    SidePlan {
+        hold: h.clone(),
+        operations,
+        tools,
+        program: text,
+        promises: Anchored { promises, lost: Vec::new() },
+        edited: None,
+        after: Vec::new(),
+    }
 }
 
 /// A drill's point as the proof takes it.
@@ -660,7 +719,7 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
                 s.hold.zero_in_machine,
                 &s.tools,
                 keep_out,
-                Some(Anchored { promises: s.promises.clone(), lost: Vec::new() }),
+                Some(s.promises.clone()),
             )
         })
         .collect()

@@ -45,6 +45,8 @@ pub enum Decision {
     Ask { id: String, ask: Option<Ask> },
     /// A new revision of the model takes the place of the first one; none: the first.
     Model { sha: Option<String>, file: String },
+    /// An edited text takes the place of a setup's posted program; none: the posted one.
+    Edited { setup: String, sha: Option<String>, file: String },
     /// Unit of the job's screens; none for the shop's. It changes no plan.
     Units { units: Option<Units> },
 }
@@ -64,6 +66,7 @@ impl Decision {
             Decision::Model { .. } => "model".into(),
             Decision::Mark { id, .. } => format!("mark/{id}"),
             Decision::Ask { id, .. } => format!("ask/{id}"),
+            Decision::Edited { setup, .. } => format!("edited/{setup}"),
             Decision::Units { .. } => "units".into(),
         }
     }
@@ -81,6 +84,7 @@ impl Decision {
             Decision::Model { .. } => Decision::Model { sha: None, file: String::new() },
             Decision::Mark { id, .. } => Decision::Mark { id: id.clone(), mark: None },
             Decision::Ask { id, .. } => Decision::Ask { id: id.clone(), ask: None },
+            Decision::Edited { setup, .. } => Decision::Edited { setup: setup.clone(), sha: None, file: String::new() },
             Decision::Units { .. } => Decision::Units { units: None },
         }
     }
@@ -150,6 +154,19 @@ pub struct Revised {
     pub before: Option<String>,
 }
 
+/// A program's text as somebody edited it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+pub struct EditedText {
+    /// Hash of the text.
+    pub sha: String,
+    /// Name of its file.
+    pub file: String,
+    /// The text itself; whoever plans puts it here.
+    #[serde(skip)]
+    #[ts(skip)]
+    pub text: Option<String>,
+}
+
 /// What stands after all decisions; everything else is proposed.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, TS)]
 pub struct Settled {
@@ -184,6 +201,9 @@ pub struct Settled {
     /// Questions to the drawing's owner.
     #[serde(default)]
     pub asks: BTreeMap<String, Ask>,
+    /// Edited programs by the name of their setup.
+    #[serde(default)]
+    pub edited: BTreeMap<String, EditedText>,
     /// Unit of the screens.
     pub units: Option<Units>,
 }
@@ -237,6 +257,10 @@ impl Settled {
                 }
                 Decision::Mark { id, mark } => put(&mut s.marks, id, mark.as_ref()),
                 Decision::Ask { id, ask } => put(&mut s.asks, id, ask.as_ref()),
+                Decision::Edited { setup, sha, file } => {
+                    let text = |sha: &String| EditedText { sha: sha.clone(), file: file.clone(), text: None };
+                    put(&mut s.edited, setup, sha.as_ref().map(text).as_ref());
+                }
                 Decision::Units { units } => s.units = *units,
             }
         }
@@ -267,6 +291,7 @@ impl Settled {
             k => match k.split_once('/') {
                 Some(("mark", id)) => drop(s.marks.remove(id)),
                 Some(("ask", id)) => drop(s.asks.remove(id)),
+                Some(("edited", id)) => drop(s.edited.remove(id)),
                 Some(("rehearsed", id)) => drop(s.rehearsed.remove(id)),
                 Some(("answer", id)) => drop(s.answers.remove(id)),
                 Some(("sequence", id)) => s.sequence.retain(|m| m.id != id),

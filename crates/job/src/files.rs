@@ -178,7 +178,7 @@ pub fn write(
             grip: Some(s.hold.grip.clone()),
             zero: s.hold.zero.clone(),
             operations: serde_json::to_value(&s.operations).unwrap_or_default(),
-            posted: Some(s.promises.clone()),
+            posted: Some(s.promises.promises.clone()),
         })
         .collect::<Vec<_>>();
     for (s, f) in plan.sides.iter().zip(&setups) {

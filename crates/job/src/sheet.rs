@@ -133,8 +133,10 @@ pub struct SideSheet {
     pub tools: Vec<Tool>,
     /// Operations in order.
     pub operations: Vec<OpSheet>,
-    /// The posted text.
+    /// The posted text, or what somebody made of it.
     pub program: String,
+    /// What somebody edited of it.
+    pub edited: Option<crate::chain::Edit>,
     /// Minutes.
     pub minutes: f64,
 }
@@ -383,20 +385,21 @@ fn side_sheet(
         tools: side.tools.clone(),
         operations,
         program: side.program.clone(),
+        edited: side.edited.clone(),
         minutes,
     }
 }
 
 /// Cutters that a person may put in the place of this one.
 fn cutters_like(tool: &Tool, kind: OpKind, shop: &Shop) -> Vec<u32> {
-    if !matches!(kind, OpKind::Face | OpKind::Rough | OpKind::Floor | OpKind::Wall) {
+    if !matches!(kind, OpKind::Face | OpKind::Open | OpKind::Rough | OpKind::Floor | OpKind::Wall) {
         return vec![tool.number];
     }
     shop.crib.iter().filter(|t| t.kind == tool.kind).map(|t| t.number).collect()
 }
 
 fn window_of(o: &Operation, tool: &Tool, plan: &Plan, shop: &Shop) -> Option<Window> {
-    if !matches!(o.kind, OpKind::Face | OpKind::Rough | OpKind::Floor | OpKind::Wall) {
+    if !matches!(o.kind, OpKind::Face | OpKind::Open | OpKind::Rough | OpKind::Floor | OpKind::Wall) {
         return None;
     }
     let data = o.mill.as_ref()?;

@@ -102,7 +102,7 @@ fn holes(m: &Move) -> Option<Vec<geom::DVec2>> {
 fn rapids_go_sideways_only_above_everything_or_where_it_was_cleared() {
     let shop = Shop::demo().unwrap();
     let mut sideways = 0;
-    for seed in SEEDS {
+    for seed in 301..=306 {
         let p = planned(seed, &shop, &Settled::default());
         for side in &p.sides {
             let top = side.hold.part_from_work.inverse().bounds(&p.hold.stock).max.z;
@@ -135,8 +135,8 @@ fn rapids_go_sideways_only_above_everything_or_where_it_was_cleared() {
             }
         }
     }
-    // Links stay down where they can: what is left are ways from one region or hole to the next.
-    assert!(sideways > 30, "{sideways}");
+    // Links stay down where they can, so it takes more parts than elsewhere to see a hundred of them.
+    assert!(sideways > 100, "{sideways}");
 }
 
 /// Every number of a milling operation is within what the machine and the cutter can do, and says what bound it.

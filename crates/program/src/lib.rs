@@ -13,5 +13,5 @@ mod read;
 
 pub use dialect::Dialect;
 pub use post::{Heading, PostTool, post};
-pub use promise::{Anchored, Posted, Promise, anchor};
+pub use promise::{Anchored, Changes, Posted, Promise, anchor, changes};
 pub use read::{Program, ReadError, ReadSettings, Shape, Step, StepKind, read};

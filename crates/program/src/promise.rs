@@ -38,12 +38,38 @@ pub struct Posted {
 }
 
 /// Promises in an edited text.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Anchored {
     /// At their new lines.
     pub promises: Vec<Promise>,
     /// Of these no line is left, though they were about lines with motion.
     pub lost: Vec<Promise>,
+}
+
+/// What an edit changed of a text.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+pub struct Changes {
+    /// Lines of the text as it is now that are new or other than before, from 1.
+    pub lines: Vec<u32>,
+    /// How many lines of before are gone or were replaced.
+    pub gone: u32,
+}
+
+fn trimmed(text: &str) -> Vec<String> {
+    text.lines().map(|l| l.trim_end().to_string()).collect()
+}
+
+/// Compare a text with what it was before. Blanks at the ends of lines count for nothing.
+pub fn changes(before: &str, now: &str) -> Changes {
+    let (old, new) = (trimmed(before), trimmed(now));
+    let mut out = Changes::default();
+    for op in capture_diff_slices(Algorithm::Myers, &old, &new) {
+        if !matches!(op, DiffOp::Equal { .. }) {
+            out.gone += op.old_range().len() as u32;
+            out.lines.extend(op.new_range().map(|k| k as u32 + 1));
+        }
+    }
+    out
 }
 
 /// Find the promises of a posted text in the text as it is now. Lines that were put between lines of a promise are under it too; lines that
@@ -52,7 +78,6 @@ pub fn anchor(posted: &Posted, now: &str) -> Anchored {
     if posted.text == now {
         return Anchored { promises: posted.promises.clone(), lost: Vec::new() };
     }
-    let trimmed = |t: &str| t.lines().map(|l| l.trim_end().to_string()).collect::<Vec<_>>();
     let (old, new) = (trimmed(&posted.text), trimmed(now));
     // For each old line: where it is now (from, to), to excluded; empty if it is gone; and whether it is unchanged.
     let mut at: Vec<(usize, usize, bool)> = vec![(0, 0, false); old.len()];
@@ -123,6 +148,7 @@ mod tests {
     fn an_unchanged_text_keeps_its_promises_as_they_are() {
         let p = posted();
         assert_eq!(anchor(&p, &p.text).promises, p.promises);
+        assert_eq!(changes(&p.text, &p.text.replace('\n', " \r\n")), Changes::default());
     }
 
     #[test]
@@ -140,6 +166,7 @@ mod tests {
             all.iter().map(|l| if *l == "X11" { "X999".into() } else { (*l).to_string() }).collect();
         let a = anchor(&p, &changed.join("\n"));
         assert_eq!((lines(&a), a.lost.len()), (vec![(3, 10), (11, 20), (21, 30)], 0));
+        assert_eq!(changes(&p.text, &changed.join("\n")), Changes { lines: vec![11], gone: 1 });
         // The middle one is cut out.
         let cut: Vec<&str> = all[..10].iter().chain(&all[20..]).copied().collect();
         let a = anchor(&p, &cut.join("\n"));

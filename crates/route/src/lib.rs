@@ -4,6 +4,7 @@
 //! their edges exist. Roughing comes before any finishing, because stress moves the part. Through cut-outs are cleared whole,
 //! below the part's bottom, so that no slug is left when the hat is faced off.
 
+mod caps;
 mod holes;
 mod op;
 mod order;

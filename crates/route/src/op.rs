@@ -12,6 +12,8 @@ use ts_rs::TS;
 pub enum OpKind {
     /// Flat over everything.
     Face,
+    /// What is thin over a hollow, before a face cutter would tear it off.
+    Open,
     /// Bulk of material.
     Rough,
     /// Floors to size.
@@ -31,6 +33,7 @@ impl OpKind {
     pub fn word(self) -> &'static str {
         match self {
             OpKind::Face => "face",
+            OpKind::Open => "open",
             OpKind::Rough => "rough",
             OpKind::Floor => "floor",
             OpKind::Wall => "profile",

@@ -105,17 +105,19 @@ fn reach(op: &Operation) -> Reach {
 fn piece(op: &Operation) -> &str {
     let key = op.id.split_once(':').map_or("", |p| p.1);
     match op.kind {
-        OpKind::Rough | OpKind::Floor => key.rsplit_once('/').map_or(key, |p| p.0),
+        OpKind::Rough | OpKind::Open | OpKind::Floor => key.rsplit_once('/').map_or(key, |p| p.0),
         _ => key,
     }
 }
 
 fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static str> {
-    use OpKind::{Chamfer, Drill, Face, Floor, Rough, Spot, Wall};
+    use OpKind::{Chamfer, Drill, Face, Floor, Open, Rough, Spot, Wall};
     let meet = ra.meets(rb);
     let near = (ra.min - BESIDE).cmple(rb.max).all() && (rb.min - BESIDE).cmple(ra.max).all();
     let same = piece(a) == piece(b);
     match (a.kind, b.kind) {
+        (Open, Face) => Some("What is thin over a hollow is opened before a face cutter would tear it off"),
+        (Open, _) | (Face, Open) => None,
         (Face, _) => Some("Everything below is measured and cut from the clean face"),
         (Rough, Rough) if same => Some("The smaller cutter only takes what the larger left"),
         // A cutter's own floors may follow its roughing, though a smaller one still has the corners to clear.

@@ -26,7 +26,7 @@ const FLOOR_WIDTH: f64 = 0.7;
 /// Polygons of finishing: worst distance from the true offset, mm.
 const FINE: f64 = 0.0006;
 /// Polygons of roughing, mm.
-const COARSE: f64 = 0.015;
+pub(crate) const COARSE: f64 = 0.015;
 
 /// Slope of an entry by helix, rad: 3° in what cuts easily, 2° in steels (common practice 1 to 3°, no source); never more than the cutter bears.
 fn helix_slope(material: &shop::machine::Material, tool: &Tool) -> f64 {
@@ -39,45 +39,47 @@ fn helix_slope(material: &shop::machine::Material, tool: &Tool) -> f64 {
 const TIGHT_HELIX: f64 = 0.25;
 
 /// Size of a piece, for its name: two with one middle differ in it.
-fn size_key(piece: &Region) -> String {
+pub(crate) fn size_key(piece: &Region) -> String {
     piece.bounds().map_or_else(String::new, |(a, b)| format!("/{:.0}x{:.0}", b.x - a.x, b.y - a.y))
 }
 
 /// What a job came to.
-struct Cut {
-    op: Option<crate::Operation>,
+pub(crate) struct Cut {
+    pub op: Option<crate::Operation>,
     /// Swept regions with the height down to which each is cleared.
-    swept: Vec<(Region, f64)>,
+    pub swept: Vec<(Region, f64)>,
     /// What there is to know of it.
-    named: Option<Finding>,
+    pub named: Option<Finding>,
 }
 
 /// One connected piece of the region open at a height.
-struct Job {
-    key: String,
+pub(crate) struct Job {
+    /// Rough, or Open for a skin.
+    pub kind: OpKind,
+    pub key: String,
     /// From here down …
-    high: f64,
+    pub high: f64,
     /// … to here.
-    low: f64,
+    pub low: f64,
     /// Open region at `low` (what the part leaves free), only this piece, as far as the arena reaches.
-    open: Region,
+    pub open: Region,
     /// The part's shadow at `low`, drilled holes filled.
-    shadow: Region,
+    pub shadow: Region,
     /// The same with fewer points, for roughing.
-    plain: Region,
+    pub plain: Region,
     /// Open region of the next slab below within this piece.
-    deeper: Region,
+    pub deeper: Region,
     /// Material at the start that is to go, seen from above.
-    goal: Region,
+    pub goal: Region,
     /// Where this side has a duty only in places: around them.
-    near: Option<Region>,
+    pub near: Option<Region>,
     /// A floor of the part lies at `low`.
-    floor: bool,
+    pub floor: bool,
     /// Highest wall beside it.
-    wall_top: f64,
-    rough: Vec<Tool>,
-    finish: Tool,
-    name: &'static str,
+    pub wall_top: f64,
+    pub rough: Vec<Tool>,
+    pub finish: Tool,
+    pub name: &'static str,
 }
 
 impl Work<'_, '_> {
@@ -263,6 +265,7 @@ impl Work<'_, '_> {
         let rough = roughers(&mills, &near, &finish, WALL_SKIN, largest).into_iter().cloned().collect();
         let shadow = shadow.intersect(&goal.grown(40.0, COARSE));
         Some(Job {
+            kind: OpKind::Rough,
             key,
             high,
             low,
@@ -356,7 +359,7 @@ impl Work<'_, '_> {
         self.apply(cuts);
     }
 
-    fn apply(&mut self, cuts: Vec<Option<Cut>>) {
+    pub(crate) fn apply(&mut self, cuts: Vec<Option<Cut>>) {
         for c in cuts.into_iter().flatten() {
             for (region, floor) in &c.swept {
                 self.stock.cut(region, *floor);
@@ -377,8 +380,8 @@ impl Work<'_, '_> {
         self.block.grown(r + 3.0, COARSE)
     }
 
-    fn rough(&self, j: &Job, proposed: &Tool) -> Option<Cut> {
-        let id = Self::id(OpKind::Rough, &format!("{}/{}", j.key, shop::tool::trim(proposed.diameter_mm)));
+    pub(crate) fn rough(&self, j: &Job, proposed: &Tool) -> Option<Cut> {
+        let id = Self::id(j.kind, &format!("{}/{}", j.key, shop::tool::trim(proposed.diameter_mm)));
         let tool = self.tool_for(&id, proposed).clone();
         let o = self.override_of(&id);
         let r = tool.radius();
@@ -461,8 +464,11 @@ impl Work<'_, '_> {
             top_of_all = f64::max(top_of_all, top);
         }
         let tight = helix.filter(|h| h.0 < TIGHT_HELIX * tool.diameter_mm);
-        let title = format!("Rough {} to Z{bottom:.2}, {}", j.name, tool.words());
-        let why = if self.side.rough_first {
+        let verb = if j.kind == OpKind::Open { "Open" } else { "Rough" };
+        let title = format!("{verb} {} to Z{bottom:.2}, {}", j.name, tool.words());
+        let why = if j.kind == OpKind::Open {
+            "A skin over a hollow bends under a face cutter and tears off: it is cleared from its middle outwards first, held all round"
+        } else if self.side.rough_first {
             "Something here is tight: everything is roughed before anything is finished (stress moves the part); larger cutters first, from the top down"
         } else {
             "Larger cutters first, from the top down; each finishes in the same call what it has roughed. Mark a size as tight, and everything is roughed before anything is finished"
@@ -473,7 +479,7 @@ impl Work<'_, '_> {
             Term::new("passes", "passes of a level", count as f64, ""),
         ];
         let name = tool.words();
-        let op = self.operation(OpKind::Rough, id, title, &tool, (bottom, top_of_all), why, Some(data), moves, cutter);
+        let op = self.operation(j.kind, id, title, &tool, (bottom, top_of_all), why, Some(data), moves, cutter);
         let named = tight.map(|(radius, at, low)| {
             let d = 2.0 * radius;
             let what = format!("{name} enters '{}' by a helix of only Ø{d:.1} about its own middle", j.name);

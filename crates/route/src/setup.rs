@@ -264,7 +264,7 @@ impl Work<'_, '_> {
             None => (0..3)
                 .map(|more| plan(widest / (1.0 + 0.25 * f64::from(more))))
                 .min_by(|a, b| {
-                    let levels = |d: &cutting::MillData| face_levels(total, 0.0, d.ap.value).len() as f64;
+                    let levels = |d: &cutting::MillData| face_levels(total, 0.0, d.ap.value, false).len() as f64;
                     let time = |(f, d): &(Facing, cutting::MillData)| levels(d) * f.length() / d.feed.value;
                     time(a).total_cmp(&time(b))
                 })
@@ -272,7 +272,10 @@ impl Work<'_, '_> {
         };
         self.overrule(&mut data, &o, &tool);
         let uneven = self.side.uneven.unwrap_or(0.0).min(total);
-        facing.levels = cast_levels(self.stock.top(), self.top, uneven, data.ap.value);
+        let hollows = self.hollows();
+        facing.levels = cast_levels(self.stock.top(), self.top, uneven, data.ap.value, !hollows.is_empty());
+        let opened = self.open_hollows(&hollows, &facing.levels, &data, uneven > 0.0);
+        let material = if opened { self.stock.between(self.top, f64::INFINITY) } else { material };
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
         let moves = face(&facing, feeds, self.clear_z, &self.stock);
         let last = self.side.through_to.is_none();
@@ -354,32 +357,35 @@ impl Work<'_, '_> {
 }
 
 /// Levels of a face: even steps of at most `ap`, and a last thin one (0.25 mm) that lies below the overhang left by the first side's cut
-/// below the part, so that the overhang is gone before the last pass.
-fn face_levels(from: f64, to: f64, ap: f64) -> Vec<f64> {
+/// below the part, so that the overhang is gone before the last pass. `thick_last`: the step before that one is as deep as it may be.
+fn face_levels(from: f64, to: f64, ap: f64, thick_last: bool) -> Vec<f64> {
     const LAST: f64 = 0.25;
     let depth = from - to;
     if depth <= LAST * 1.5 {
         return vec![to];
     }
     let n = ((depth - LAST) / ap).ceil().max(1.0);
-    let step = (depth - LAST) / n;
-    let mut out: Vec<f64> = (1..=n as usize).map(|k| from - step * k as f64).collect();
+    // The step that breaks into what is hollow below is as deep as it may be: so the skin before it is as thick as it may be.
+    let last = if thick_last && n > 1.0 { ap } else { (depth - LAST) / n };
+    let step = if n > 1.0 { (depth - LAST - last) / (n - 1.0) } else { 0.0 };
+    let mut out: Vec<f64> = (1..n as usize).map(|k| from - step * k as f64).collect();
+    out.push(to + LAST);
     out.push(to);
     out
 }
 
 /// The same where the upper `uneven` mm are a casting's skin: the first pass starts above the highest point, steps are small until even the
 /// lowest place is cut, and it goes on as in full material.
-fn cast_levels(from: f64, to: f64, uneven: f64, ap: f64) -> Vec<f64> {
+fn cast_levels(from: f64, to: f64, uneven: f64, ap: f64, thick_last: bool) -> Vec<f64> {
     if uneven <= 0.0 {
-        return face_levels(from, to, ap);
+        return face_levels(from, to, ap, thick_last);
     }
     let n = (uneven / CAST_STEP.min(ap)).ceil().max(1.0);
     let end = from - uneven;
     let mut out: Vec<f64> = (1..n as usize).map(|k| from - uneven / n * k as f64).collect();
     if end > to + 1e-6 {
         out.push(end);
-        out.extend(face_levels(end, to, ap));
+        out.extend(face_levels(end, to, ap, thick_last));
     } else {
         out.push(to);
     }
@@ -398,25 +404,31 @@ mod tests {
 
     #[test]
     fn the_last_face_level_is_thin() {
-        let l = face_levels(24.0, 16.0, 1.3);
+        let l = face_levels(24.0, 16.0, 1.3, false);
         assert_eq!(*l.last().unwrap(), 16.0);
         assert!((l[l.len() - 2] - 16.25).abs() < 1e-9);
         assert!(l.windows(2).all(|w| w[0] - w[1] <= 1.3 + 1e-9 && w[0] > w[1]));
-        assert_eq!(face_levels(16.2, 16.0, 1.0), vec![16.0]);
+        assert_eq!(face_levels(16.2, 16.0, 1.0, false), vec![16.0]);
+        // Over a hollow the step that breaks in is the deepest one.
+        let l = face_levels(24.0, 16.0, 1.3, true);
+        let n = l.len();
+        assert_eq!((l[n - 1], n), (16.0, face_levels(24.0, 16.0, 1.3, false).len()));
+        assert!((l[n - 3] - l[n - 2] - 1.3).abs() < 1e-9 && (l[n - 2] - 16.25).abs() < 1e-9, "{l:?}");
+        assert!((0..n - 3).all(|k| l[k] - l[k + 1] <= 1.3 + 1e-9 && l[k] > l[k + 1]));
     }
 
     /// The brief of a casting: from above the highest point in steps of 0.25 mm, cutting air on the low ones.
     #[test]
     fn a_casting_is_stepped_through_its_skin() {
         // 4 mm over at most, 1.5 mm at least: 2.5 mm may be air.
-        let l = cast_levels(24.0, 20.0, 2.5, 1.3);
+        let l = cast_levels(24.0, 20.0, 2.5, 1.3, false);
         let steps: Vec<f64> = std::iter::once(24.0).chain(l.iter().copied()).collect();
         let of = |k: usize| steps[k] - steps[k + 1];
         assert!((0..10).all(|k| of(k) <= 0.25 + 1e-9), "{l:?}");
         assert!((steps[10] - 21.5).abs() < 1e-9 && of(10) > 0.5 && of(10) <= 1.3, "{l:?}");
         assert_eq!(*l.last().unwrap(), 20.0);
         // Skin to the very end; and none.
-        assert!(cast_levels(21.0, 20.0, 1.0, 1.3).windows(2).all(|w| w[0] - w[1] <= 0.25 + 1e-9));
-        assert_eq!(cast_levels(24.0, 20.0, 0.0, 1.3), face_levels(24.0, 20.0, 1.3));
+        assert!(cast_levels(21.0, 20.0, 1.0, 1.3, false).windows(2).all(|w| w[0] - w[1] <= 0.25 + 1e-9));
+        assert_eq!(cast_levels(24.0, 20.0, 0.0, 1.3, false), face_levels(24.0, 20.0, 1.3, false));
     }
 }

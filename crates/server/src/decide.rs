@@ -1,5 +1,6 @@
 //! Decisions: append-only, numbered under the job's lock, with keys, conflicts, undo and redo.
 
+use crate::blobs;
 use crate::db::rows::DecisionRow;
 use crate::db::schema::{decisions, jobs};
 use crate::db::{Conn, now};
@@ -13,8 +14,20 @@ use job::StockDecision;
 use job::{Decision, Units};
 use part::{Mark, MarkKind};
 use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
 use shop::tool::trim;
 use ts_rs::TS;
+
+/// An edited program: whose it is, its file's name, and the newest revision that its giver had seen.
+#[derive(Debug, Clone, Deserialize)]
+pub struct NewText {
+    /// Name of the setup.
+    pub setup: String,
+    /// Of the file.
+    pub file: String,
+    /// Revision.
+    pub revision: i64,
+}
 
 /// A decision with the revision on which it was made.
 #[derive(Debug, Clone, Deserialize, TS)]
@@ -79,6 +92,8 @@ pub fn words(d: &Decision) -> String {
         Decision::Ask { ask: Some(a), .. } => format!("asked {}: {}", a.whom, a.text),
         Decision::Ask { ask: None, .. } => "question taken back".into(),
         Decision::Answer { question, answer } => part::answer_words(question, answer.as_deref()),
+        Decision::Edited { setup, sha: Some(_), file } => format!("program of {setup} as edited: {file}"),
+        Decision::Edited { setup, sha: None, .. } => format!("program of {setup} as posted"),
         Decision::Units { units: Some(Units::Inch) } => "lengths in inch".into(),
         Decision::Units { units: Some(Units::Mm) } => "lengths in mm".into(),
         Decision::Units { units: None } => "lengths as in the shop".into(),
@@ -190,6 +205,13 @@ pub fn decide(c: &mut Conn, me: &Me, id: i64, d: &Decide) -> Result<Revision, Fa
             return Err(Fault::Bad("A new revision is given as a file, on the Part ticket".into()));
         }
     }
+    // So does an edited program.
+    if let Decision::Edited { sha: Some(sha), .. } = &d.decision {
+        let mine = job_rows::decisions_of(c, id)?;
+        if !mine.iter().any(|(r, _)| r.about == key && r.body.contains(sha.as_str())) {
+            return Err(Fault::Bad("An edited program is given as a file, on the Program ticket".into()));
+        }
+    }
     if let Decision::Material { id: Some(m) } = &d.decision {
         let shop = job_rows::shop_of(c, job.shop_revision_id)?;
         shop.material(m).map_err(|e| Fault::Bad(e.to_string()))?;
@@ -225,6 +247,21 @@ pub fn revise(
     let sha = job_rows::keep_model(c, bytes, read)?;
     let file = file.chars().take(255).collect();
     append(c, me, &job, &Decision::Model { sha: Some(sha), file }, None, None)
+}
+
+/// Name under which an edited program lies.
+pub fn text_name(sha: &str) -> String {
+    format!("program-{sha}")
+}
+
+/// A setup's program as somebody edited it.
+pub fn edit(c: &mut Conn, me: &Me, id: i64, at: &NewText, text: &str) -> Result<Revision, Fault> {
+    let job = job_rows::of_locked(c, me, id)?;
+    let made = |sha| Decision::Edited { setup: at.setup.clone(), sha, file: at.file.chars().take(255).collect() };
+    conflict(c, id, &made(None).key(), at.revision)?;
+    let sha: String = Sha256::digest(text).iter().map(|b| format!("{b:02x}")).collect();
+    blobs::put(c, &text_name(&sha), text.as_bytes(), true)?;
+    append(c, me, &job, &made(Some(sha)), None, None)
 }
 
 /// Take back one's own last decision: its key gets the value that it had before.

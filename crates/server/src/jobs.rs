@@ -439,7 +439,8 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
             "The proof found something that forbids cutting; see its stops, change the plan, then take the program",
         ));
     }
-    let what = if sheet.stock.rehearsal.is_some() { "rehearsal-" } else { "" };
+    let rehearsal = if sheet.stock.rehearsal.is_some() { "rehearsal-" } else { "" };
+    let what = format!("{rehearsal}{}", if s.edited.is_some() { "edited-" } else { "" });
     let file = format!("{}-{what}{}.ngc", side + 1, stem_of(&job.title));
     diesel::insert_into(issued::table)
         .values((

@@ -252,6 +252,11 @@ fn plan(
 ) -> Result<(), Outcome> {
     let mut o = order(db, claim)?;
     o.settled = crate::rack::look_out(db, reader, &o.job, &o.settled, &o.shop)?;
+    for e in o.settled.edited.values_mut() {
+        let text = db.act(|c| blobs::get(c, &crate::decide::text_name(&e.sha)))?;
+        let text = text.ok_or_else(|| Fault::internal(format!("the edited program {} is gone", e.sha)))?;
+        e.text = Some(String::from_utf8_lossy(&text).into_owned());
+    }
     let key = sheet_key(&o.job.model, &o.shop, &o.job.title, &o.settled);
     let cache = DbCache(db.clone());
     let names = Names::of(&key);

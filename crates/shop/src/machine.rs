@@ -190,6 +190,8 @@ pub struct Material {
     pub friction: f64,
     /// Yield (0.2 %) of the usual temper, N/mm²: for the pressure of jaws.
     pub yield_mpa: f64,
+    /// Modulus of elasticity, N/mm²: for what bends under a cutter.
+    pub young_mpa: f64,
     /// "flood" or "dry".
     pub coolant: String,
     /// Cheap and soft: for rehearsals.

@@ -3,7 +3,7 @@
 use super::session::{cookie_name, host, token};
 use super::{House, Signed, events};
 use crate::db::schema::shops;
-use crate::decide::{self, Decide, Revision};
+use crate::decide::{self, Decide, NewText, Revision};
 use crate::fault::Fault;
 use crate::jobs::{self, JobCard, JobChange, JobState};
 use crate::people::{self, Me, SignIn};
@@ -47,6 +47,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(measure)
         .service(section)
         .service(revise)
+        .service(edited)
         .service(mesh_before)
         .service(super::export::export)
         .configure(super::stock::all)
@@ -395,6 +396,34 @@ async fn revise(
         db.act(|c| decide::revise(c, &me, id, q.revision, &q.file, &body, &read))
     });
     Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))??))
+}
+
+/// Largest edited program, bytes.
+const TEXT_LIMIT: usize = 16 << 20;
+
+#[post("/api/jobs/{id}/edited")]
+async fn edited(
+    Signed(me): Signed,
+    house: Data<House>,
+    id: Path<i64>,
+    q: Query<NewText>,
+    body: Bytes,
+) -> Answer<Revision> {
+    if body.len() > TEXT_LIMIT {
+        return Err(Fault::Bad("A program of more than 16 MB is too long to compare; split it".into()));
+    }
+    let (q, id) = (q.into_inner(), *id);
+    let text = std::str::from_utf8(&body)
+        .map_err(|_| Fault::Bad(format!("{} is no text; give the program as the control saves it", q.file)))?
+        .to_string();
+    let work = house.db.run(move |c| {
+        jobs::of(c, &me, id)?;
+        ::program::read(&text, &::program::ReadSettings::default()).map_err(|e| {
+            Fault::Bad(format!("{} cannot be followed: {e}. Mend that line and upload it again", q.file))
+        })?;
+        decide::edit(c, &me, id, &q, &text)
+    });
+    Ok(Json(work.await?))
 }
 
 /// What is to be measured.

@@ -7,6 +7,7 @@ import { refuse, tell, useStore, useUnits } from '../../frame/settings';
 import { atLine, stepAt } from '../../model/strip';
 import { say } from '../../model/units';
 import { Button, Head, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
+import { Edited } from './Edited';
 import { words } from './words';
 
 const ROW = 22;
@@ -44,6 +45,10 @@ const Text = styled.div`
     font-weight: 600;
     box-shadow: inset 5px 0 0 ${(p) => p.theme.brass};
   }
+  .row.edited i {
+    color: ${(p) => p.theme.blue};
+    font-weight: 600;
+  }
   .row.found {
     box-shadow: inset 5px 0 0 ${(p) => p.theme.red};
   }
@@ -67,6 +72,7 @@ export function ProgramTicket() {
       ),
     [sheet.proof.findings, side],
   );
+  const edited = useMemo(() => new Set(side?.edited?.changes.lines ?? []), [side]);
   const box = useRef<HTMLDivElement>(null);
   const [top, setTop] = useState(0);
   const k = setup ? stepAt(setup, at.at) : 0;
@@ -138,11 +144,11 @@ export function ProgramTicket() {
           return (
             <div
               key={line}
-              className={`row ${line === now ? 'now' : found.has(line) ? 'found' : ''}`}
+              className={`row ${line === now ? 'now' : found.has(line) ? 'found' : ''} ${edited.has(line) ? 'edited' : ''}`}
               style={{ top: (line - 1) * ROW }}
               onClick={() => seek(line)}
             >
-              <i>{line}</i>
+              <i>{edited.has(line) ? `✎ ${line}` : line}</i>
               {text}
             </div>
           );
@@ -151,6 +157,7 @@ export function ProgramTicket() {
       <p aria-live="polite" style={{ minHeight: 44, marginTop: 6 }}>
         <b>Line {now}:</b> {words(lines[now - 1] ?? '', units)}
       </p>
+      {side ? <Edited key={side.name} side={side} /> : null}
       <Section aria-label="Programs for the machine">
         <Line>
           {sheet.sides.map((s, n) => (

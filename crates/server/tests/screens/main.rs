@@ -1,6 +1,8 @@
 //! The screens in a real browser, on the real server and database. Needs a built front end (`npm run build` in web/).
 
+#[path = "../common/mod.rs"]
 mod common;
+mod program;
 
 use common::browser::Browser;
 use common::{House, part, root};
@@ -153,6 +155,7 @@ async fn a_dropped_part_is_proved_overruled_and_looked_at() {
     look_back(&b).await;
     reorder(&b).await;
     turn_over(&b).await;
+    program::edited(&b, 6).await;
     b.close().await;
 }
 
