@@ -178,6 +178,23 @@ fn depth_by_bending(tool: &Tool, most: f64, bend: &dyn Fn(f64) -> f64) -> f64 {
     lo
 }
 
+/// Feed of a cut where it meets more than it was reckoned for, mm/min: the stated one, or what power and torque bear at that engagement (rad).
+/// Thin chips take more force for their volume: with Kienzle's law P = ap·ae·F·kc1.1·hm^−mc / 60e6 and hm = F/(n·z)·(1 − cos φ)/φ it goes with F^(1 − mc).
+pub fn feed_where(data: &MillData, tool: &Tool, m: &Material, machine: &Machine, engagement: f64) -> f64 {
+    let feed = data.feed.value;
+    let rpm = data.rpm.value;
+    let share = 1.0 - engagement.cos();
+    if share <= 1e-9 || rpm <= 0.0 {
+        return feed;
+    }
+    let by_torque = machine.usable_nm(rpm) * rpm * PI / 30_000.0;
+    let usable = machine.usable_kw(rpm).at_most(by_torque);
+    let per_tooth = share / (engagement * rpm * f64::from(tool.flutes.max(1)));
+    let all = usable * 60e6 / (data.ap.value * tool.diameter_mm / 2.0 * share * m.kc11_mpa * per_tooth.powf(-m.mc));
+    let borne = all.powf(1.0 / (1.0 - m.mc));
+    if borne < feed { borne } else { feed }
+}
+
 /// Numbers for a milling cut. Depth gives way to power, torque, bending and flute length; feed per tooth keeps the chip.
 pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> MillData {
     let d = tool.diameter_mm;

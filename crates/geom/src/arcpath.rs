@@ -72,6 +72,32 @@ impl Path2 {
     pub fn length(&self) -> f64 {
         self.pieces().map(|(from, s)| seg_length(from, &s)).sum()
     }
+    /// Its first `length` mm, and the rest; none where it is no longer than that.
+    pub fn split(&self, length: f64) -> (Path2, Option<Path2>) {
+        let mut left = length;
+        for (k, (from, s)) in self.pieces().enumerate() {
+            let l = seg_length(from, &s);
+            if l > left + 1e-6 {
+                let t = left / l;
+                let (mid, first) = match s {
+                    Seg::Line { to } => (from.lerp(to, t), Seg::Line { to: from.lerp(to, t) }),
+                    Seg::Arc { to, center, ccw } => {
+                        let turn = sweep(from, to, center, ccw) * t * if ccw { 1.0 } else { -1.0 };
+                        let mid = center + DVec2::from_angle(turn).rotate(from - center);
+                        (mid, Seg::Arc { to: mid, center, ccw })
+                    }
+                };
+                let mut head = self.segs[..k].to_vec();
+                if left > 1e-6 {
+                    head.push(first);
+                }
+                let start = if left > 1e-6 { mid } else { from };
+                return (Path2 { start: self.start, segs: head }, Some(Path2 { start, segs: self.segs[k..].to_vec() }));
+            }
+            left -= l;
+        }
+        (self.clone(), None)
+    }
     /// Unit direction in which it leaves its start.
     pub fn start_dir(&self) -> DVec2 {
         self.segs.first().map_or(DVec2::X, |s| tangent(self.start, s, true))
@@ -222,6 +248,21 @@ mod tests {
                 Seg::Arc { to: v(0.0, -2.0), center: v(0.0, 0.0), ccw: true },
             ],
         }
+    }
+
+    #[test]
+    fn a_path_is_split_on_lines_and_arcs() {
+        let c = Path2::circle(DVec2::new(1.0, 2.0), 3.0, false);
+        for at in [0.0, 1.0, c.length() / 2.0, c.length() - 0.5] {
+            let (a, b) = c.split(at);
+            let b = b.unwrap();
+            assert!((a.length() - at).abs() < 1e-9 && (a.length() + b.length() - c.length()).abs() < 1e-9, "{at}");
+            assert!(a.end().distance(b.start) < 1e-12 && b.end().distance(c.end()) < 1e-12);
+        }
+        let l = Path2::polyline(&[DVec2::ZERO, DVec2::X, DVec2::new(1.0, 5.0)]);
+        let (a, b) = l.split(3.0);
+        assert_eq!((a.end(), b.unwrap().length()), (DVec2::new(1.0, 2.0), 3.0));
+        assert!(l.split(6.0).1.is_none());
     }
 
     #[test]

@@ -75,7 +75,7 @@ impl Passes {
 }
 
 /// At which heights, how fast.
-#[derive(Debug, Clone)]
+#[derive(Clone)]
 pub struct Cutting<'a> {
     /// Heights of the levels from the top down.
     pub levels: Vec<f64>,
@@ -83,6 +83,8 @@ pub struct Cutting<'a> {
     pub top: f64,
     /// Feeds.
     pub feeds: Feeds,
+    /// Feed where an engagement (rad) is met, mm/min.
+    pub feed_where: &'a (dyn Fn(f64) -> f64 + Sync),
     /// Rapids in XY run here.
     pub clear_z: f64,
     /// Material as it stands before.
@@ -116,6 +118,8 @@ const AIR: f64 = 0.015;
 const SMALLEST_HELIX: f64 = 0.1;
 /// Ways over cleared ground keep this far inside it, mm.
 const MARGIN: f64 = 0.3;
+/// Along the cutter's radius the first contact is looked at so often.
+const CONTACTS: usize = 3;
 /// So many passes share the width evenly; of more the last one is what is left.
 const EVEN: usize = 8;
 
@@ -550,9 +554,8 @@ impl Emit<'_, '_> {
 
     /// Where more is met than what the numbers are for, the feed gives way so that the power stays.
     fn feed_at(&self, engagement: f64) -> f64 {
-        let width = |a: f64| 1.0 - a.cos();
-        let share = width(self.c.engagement) / width(engagement).clamp(1e-6, 2.0);
-        self.mover.feeds.cut * if share < 1.0 { share } else { 1.0 }
+        let most = (self.at.feed_where)(engagement);
+        if most < self.mover.feeds.cut { most } else { self.mover.feeds.cut }
     }
 
     /// An arc by which a stroke is entered from the cleared side, so that the cut grows evenly: (where it begins, its middle).
@@ -596,12 +599,19 @@ impl Emit<'_, '_> {
                     let near = (0..left.len()).min_by(|&i, &j| left[i].distance(at).total_cmp(&left[j].distance(at)));
                     let stroke = left.remove(near.unwrap_or(0)).begun_near(at);
                     self.state(stroke.runs[0].meets.unwrap_or(self.c.engagement));
-                    self.approach(&stroke, z, pass, &done, above);
-                    for run in &stroke.runs {
+                    let square = self.approach(&stroke, z, pass, &done, above);
+                    for (k, run) in stroke.runs.iter().enumerate() {
                         match run.meets {
                             Some(engagement) => {
                                 self.state(engagement);
-                                self.mover.follow(&run.path, z, self.feed_at(engagement));
+                                // Along a front that met nothing the cutter's whole leading half comes upon what is there.
+                                let after_air = k > 0 && stroke.runs[k - 1].meets.is_none();
+                                self.first_contact(
+                                    &run.path,
+                                    z,
+                                    engagement,
+                                    (k == 0 && square || after_air).then_some(pass),
+                                );
                             }
                             None => self.mover.follow(&run.path, z, self.mover.feeds.link),
                         }
@@ -642,8 +652,37 @@ impl Emit<'_, '_> {
         }
     }
 
-    /// Come to the start of a stroke from what is already cleared at this level.
-    fn approach(&mut self, stroke: &Stroke, z: f64, pass: &Pass, done: &Ways, above: f64) {
+    /// Along a cut. What is met where it begins beside uncleared ground is measured, for the model of a front does not hold there.
+    fn first_contact(&mut self, path: &Path2, z: f64, engagement: f64, pass: Option<&Pass>) {
+        let feed = self.feed_at(engagement);
+        let Some(pass) = pass.filter(|_| !self.c.skin_only) else { return self.mover.follow(path, z, feed) };
+        let mut rest = Some(path.clone());
+        for _ in 0..CONTACTS {
+            let Some(p) = rest.take() else { return };
+            let (head, tail) = p.split(self.c.radius / CONTACTS as f64);
+            let met = self.met(head.start, head.start_dir(), pass);
+            self.mover.follow(&head, z, self.feed_at(if met > engagement { met } else { engagement }));
+            rest = tail;
+        }
+        if let Some(rest) = rest {
+            self.mover.follow(&rest, z, feed);
+        }
+    }
+
+    /// Engagement at a place with this direction, rad: the part of the rim that stands in material which no pass before has taken.
+    fn met(&self, at: DVec2, dir: DVec2, pass: &Pass) -> f64 {
+        const N: usize = 24;
+        let r = self.c.radius;
+        let ahead = at + dir * (0.5 * r / CONTACTS as f64);
+        let uncut = |k: usize| {
+            let q = ahead + dir.rotate(DVec2::from_angle(PI * ((k as f64 + 0.5) / N as f64 - 0.5))) * r;
+            self.c.material.contains(q) && -pass.free.signed_distance(q) > r
+        };
+        PI * (0..N).filter(|&k| uncut(k)).count() as f64 / N as f64
+    }
+
+    /// Come to the start of a stroke from what is already cleared at this level. Is it entered square to the front?
+    fn approach(&mut self, stroke: &Stroke, z: f64, pass: &Pass, done: &Ways, above: f64) -> bool {
         let top = self.at.top;
         let ways = pass.ways();
         let start = stroke.start();
@@ -660,7 +699,7 @@ impl Emit<'_, '_> {
             let a = at.truncate();
             if (at.z - z).abs() < 1e-9 {
                 if a.distance(start) < 1e-6 {
-                    return;
+                    return false;
                 }
                 // Its end may stand on the new border, a step away from what was cleared before.
                 let back = ways.nearest(a).filter(|q| q.distance(a) < self.mover.radius + MARGIN);
@@ -669,8 +708,7 @@ impl Emit<'_, '_> {
                     && self.mover.pays(&[&[a, back], &way[..]].concat())
                 {
                     self.walk(a, back, &way, z);
-                    self.onto(foot, arc, start, z, engagement);
-                    return;
+                    return self.onto(foot, arc, start, z, engagement);
                 }
             } else if at.z < self.mover.clear_z - 1e-9 && at.z > z {
                 // At the height of the level above, over what is cleared there.
@@ -684,27 +722,30 @@ impl Emit<'_, '_> {
                     way.push(down);
                     self.walk(a, from, &way, at.z);
                     self.mover.sink(down, z, (z, top));
-                    self.onto(foot, arc, start, z, engagement);
-                    return;
+                    return self.onto(foot, arc, start, z, engagement);
                 }
             }
         }
         let cleared = if ways.nearest(down).is_none() { above } else { z };
         self.mover.enter(down, z, Some((cleared, top)));
-        self.onto(foot, arc, start, z, engagement);
+        self.onto(foot, arc, start, z, engagement)
     }
 
-    /// The last bit from cleared ground onto a front.
-    fn onto(&mut self, foot: DVec2, arc: Option<(DVec2, DVec2)>, start: DVec2, z: f64, engagement: f64) {
+    /// The last bit from cleared ground onto a front; was it square to it?
+    fn onto(&mut self, foot: DVec2, arc: Option<(DVec2, DVec2)>, start: DVec2, z: f64, engagement: f64) -> bool {
         self.mover.feed(foot.extend(z), self.mover.feeds.link);
         match arc {
-            Some((_, center)) => self.mover.arc(start.extend(z), center, true, self.feed_at(engagement)),
+            Some((_, center)) => {
+                self.mover.arc(start.extend(z), center, true, self.feed_at(engagement));
+                false
+            }
             None if foot.distance(start) > 1e-6 => {
                 self.state(PI);
                 self.mover.feed(start.extend(z), self.feed_at(PI));
                 self.state(engagement);
+                true
             }
-            None => {}
+            None => false,
         }
     }
 }
@@ -749,7 +790,14 @@ mod tests {
 
     fn clear(c: &Clearing, stock: &Slabs) -> Done {
         let p = passes(c);
-        let at = Cutting { levels: vec![-2.0, -4.0], top: 0.0, feeds: FEEDS, clear_z: 10.0, stock };
+        let at = Cutting {
+            levels: vec![-2.0, -4.0],
+            top: 0.0,
+            feeds: FEEDS,
+            feed_where: &|_| FEEDS.cut,
+            clear_z: 10.0,
+            stock,
+        };
         Done { moves: cut(c, &p, &at), swept: p.swept }
     }
 

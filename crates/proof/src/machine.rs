@@ -179,25 +179,26 @@ pub(crate) fn check_cut(
 pub(crate) fn check_loads(input: &Input, s: &SetupInput, loads: &[StepLoad], findings: &mut Vec<Finding>) {
     let (Some(machine), Some(material)) = (input.machine, input.material) else { return };
     let mut gather = Gather::default();
-    let (mut since, mut run) = (0.0, Vec::new());
+    // Steps one after the other that ask too much: it is told once, with the mean over their time, for a step of hundredths says little.
+    let mut run: Vec<(usize, f64, f64)> = Vec::new();
+    let tell = |run: &mut Vec<(usize, f64, f64)>, gather: &mut Gather| {
+        let time: f64 = run.iter().map(|r| r.2).sum();
+        if time > OVERLOAD_S {
+            let share = run.iter().map(|r| r.1 * r.2).sum::<f64>() / time;
+            let longest = run.iter().max_by(|a, b| a.2.total_cmp(&b.2)).map_or(0, |r| r.0);
+            tell_overload(s, longest, share, machine, gather);
+        }
+        run.clear();
+    };
     for (k, (step, load)) in s.program.steps.iter().zip(loads).enumerate() {
         let asked = asked(step, load, s, material);
         let over = asked.as_ref().map(|a| a.over(machine));
         match over {
             Some(share) if share > SLACK => {
-                since += load.seconds;
-                run.push((k, share));
-                if since > OVERLOAD_S {
-                    for (n, share) in run.drain(..) {
-                        tell_overload(s, n, share, machine, &mut gather);
-                    }
-                }
+                run.push((k, share, load.seconds));
             }
             // What moves without cutting gives the spindle time; a block of no time changes nothing.
-            _ if load.seconds > 0.0 => {
-                since = 0.0;
-                run.clear();
-            }
+            _ if load.seconds > 0.0 => tell(&mut run, &mut gather),
             _ => {}
         }
         if let Some(a) = &asked
@@ -217,6 +218,7 @@ pub(crate) fn check_loads(input: &Input, s: &SetupInput, loads: &[StepLoad], fin
             );
         }
     }
+    tell(&mut run, &mut gather);
     findings.extend(gather.findings(&s.name));
 }
 

@@ -11,29 +11,46 @@ use cutting::MillData;
 use geom::Region;
 use reason::Finding;
 use reason::{Place, Severity};
-use shop::tool::{Tool, ToolKind, trim};
+use shop::tool::{Tool, ToolKind};
 
 /// A skin that bends by more than this under the cutter flies (common practice: as much as roughing may bend its cutter, no source).
 const MAY_BEND: f64 = 0.06;
 /// It is opened to this far beyond the hollow and below its upper end, mm.
 const BEYOND: f64 = 0.5;
 const BELOW_SKIN: f64 = 0.1;
+/// From the outside an end mill needs no room; larger ones are seldom in a crib of a small machine, mm.
+const LARGEST: f64 = 12.0;
 /// Room for the helix and a stroke: width of the hollow ÷ diameter.
 const ROOM: f64 = 1.3;
 
-/// A hollow under the material that is to be faced off.
+/// A hollow under the material that is to be faced off, or the air under what hangs over outside the part.
 pub(crate) struct Hollow {
     /// Seen from above.
     pub region: Region,
     /// Its upper end.
     pub top: f64,
-    /// Radius of the largest disc in it, mm.
-    pub half_width: f64,
+    /// How far a flap may reach from where it is held, mm: half the width of a hollow, the whole of an overhang.
+    pub reach: f64,
+    /// What may be cut over it.
+    open: Region,
+    /// It is open to the outside.
+    outside: bool,
 }
 
 /// What the free edge of a skin `t` mm thick gives way by over a hollow of half width `a` mm under a force (N), mm.
 pub(crate) fn flap_bend(force: f64, a: f64, t: f64, young_mpa: f64) -> f64 {
     2.0 * force * a * a / (young_mpa * t.powi(3))
+}
+
+/// How far the farthest place of a region is from what holds it, mm (by tenths, at most 80).
+fn farthest(region: &Region, held: &Region) -> f64 {
+    let (region, held) = (&region.simplified(0.05), &held.simplified(0.05));
+    let (mut low, mut high) = (0.0, 80.0);
+    while high - low > 0.1 {
+        let mid = (low + high) / 2.0;
+        if region.minus(&held.grown(mid, 0.05)).area() > 0.01 { low = mid } else { high = mid }
+    }
+    high
 }
 
 impl Work<'_, '_> {
@@ -47,14 +64,23 @@ impl Work<'_, '_> {
             if top <= self.top + 1e-3 {
                 continue;
             }
+            let arena = self.block.grown(20.0, COARSE);
+            // Of the outside all is one, with the air around it.
+            let mut over = Vec::new();
             for region in above.2.minus(below.2).opened(0.2, COARSE).components() {
-                let half_width = region.deepest(0.05).map_or(0.0, |d| d.1);
-                // An overhang on the outside is no hollow: it hangs on one side, and the last pass is thin because of it.
-                let walled = region.grown(0.1, COARSE).minus(&region).intersect(below.2).area();
-                let all = region.grown(0.1, COARSE).minus(&region).area();
-                if half_width > 0.5 && walled > 0.5 * all {
-                    out.push(Hollow { region, top, half_width });
+                let edge = region.grown(0.1, COARSE).minus(&region);
+                if edge.minus(above.2).area() > 0.02 * edge.area() {
+                    over.push(region);
+                    continue;
                 }
+                let reach = region.deepest(0.05).map_or(0.0, |d| d.1);
+                let open = region.grown(BEYOND + WALL_SKIN, COARSE);
+                out.push(Hollow { reach, open, region, top, outside: false });
+            }
+            let region = Region::union_all(&over);
+            if !region.is_empty() {
+                let open = arena.minus(&below.2.minus(&region.grown(BEYOND + WALL_SKIN, COARSE)));
+                out.push(Hollow { reach: farthest(&region, below.2), open, region, top, outside: true });
             }
         }
         out
@@ -69,9 +95,10 @@ impl Work<'_, '_> {
         for h in hollows {
             // What is left over the hollow before the step that breaks into it.
             let steps = std::iter::once(from).chain(levels.iter().copied());
-            let skin = steps.filter(|z| *z > h.top + 1e-3).fold(f64::INFINITY, |a, z| if z < a { z } else { a }) - h.top;
+            let skin =
+                steps.filter(|z| *z > h.top + 1e-3).fold(f64::INFINITY, |a, z| if z < a { z } else { a }) - h.top;
             let breaks = levels.iter().any(|z| *z <= h.top + 1e-3);
-            let bend = flap_bend(force, h.half_width, skin, young);
+            let bend = flap_bend(force, h.reach, skin, young);
             if !breaks || bend <= MAY_BEND {
                 continue;
             }
@@ -88,9 +115,7 @@ impl Work<'_, '_> {
     fn cap(&mut self, h: &Hollow) -> Option<()> {
         let (high, low) = (self.stock.top(), (h.top - BELOW_SKIN).max(self.top + 0.02));
         let tool = self.opener(h, high - low)?.clone();
-        let open = h.region.grown(BEYOND + WALL_SKIN, COARSE);
-        let arena = self.block.grown(20.0, COARSE);
-        let outside = arena.minus(&open);
+        let outside = self.block.grown(20.0, COARSE).minus(&h.open);
         let middle = h.region.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
         let job = Job {
             kind: OpKind::Open,
@@ -101,13 +126,13 @@ impl Work<'_, '_> {
             shadow: outside,
             deeper: Region::empty(),
             goal: h.region.clone(),
-            open,
+            open: h.open.clone(),
             near: None,
             floor: false,
             wall_top: high,
             rough: vec![tool.clone()],
             finish: tool.clone(),
-            name: "the skin over a hollow",
+            name: if h.outside { "what hangs over" } else { "the skin over a hollow" },
         };
         let cut = self.rough(&job, &tool)?;
         cut.op.as_ref()?;
@@ -119,7 +144,7 @@ impl Work<'_, '_> {
     fn opener(&self, h: &Hollow, depth: f64) -> Option<&Tool> {
         let fits = |t: &&Tool| {
             t.kind == ToolKind::Flat
-                && ROOM * t.diameter_mm <= 2.0 * (h.half_width + BEYOND)
+                && (h.outside && t.diameter_mm <= LARGEST || ROOM * t.diameter_mm <= 2.0 * (h.reach + BEYOND))
                 && t.flute_length_mm >= depth + 0.2
                 && t.stickout_mm >= depth + 1.0
         };
@@ -131,7 +156,8 @@ impl Work<'_, '_> {
         let Some((lo, hi)) = h.region.bounds() else { return };
         let b = geom::Box3 { min: lo.extend(h.top), max: hi.extend(h.top + skin) };
         let b = self.side.view.from_part.inverse().bounds(&b);
-        let what = format!("A skin of {skin:.2} mm over a hollow {} mm wide is faced off", trim(2.0 * h.half_width));
+        let over = if h.outside { "hanging over by" } else { "over a hollow of half width" };
+        let what = format!("A skin of {skin:.2} mm, {over} {:.1} mm, is faced off", h.reach);
         let why = format!(
             "It would give way by {bend:.2} mm under the cutter and may tear off (a flap on one side, {MAY_BEND} mm is borne). Face in small steps there and stand clear, or open it by hand first."
         );

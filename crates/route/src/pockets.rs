@@ -22,7 +22,7 @@ const WIDER: [f64; 5] = [0.5, 0.45, 0.4, 0.35, 0.3];
 /// Cutters keep this far from stock that is not theirs, mm.
 const CLEAR_OF: f64 = 0.2;
 /// Width of a floor's passes ÷ diameter (common practice, no source).
-const FLOOR_WIDTH: f64 = 0.7;
+pub(crate) const FLOOR_WIDTH: f64 = 0.7;
 /// Polygons of finishing: worst distance from the true offset, mm.
 const FINE: f64 = 0.0006;
 /// Polygons of roughing, mm.
@@ -141,7 +141,7 @@ impl Work<'_, '_> {
         z
     }
 
-    fn jobs(&mut self, drilled: &[Drilled]) -> Vec<Job> {
+    pub(crate) fn jobs(&mut self, drilled: &[Drilled]) -> Vec<Job> {
         struct Open {
             high: f64,
             low: f64,
@@ -444,6 +444,7 @@ impl Work<'_, '_> {
         let mut data = mill(&task(real.clamp(0.02 * tool.diameter_mm, width)), &tool, self.side.material, machine);
         self.overrule(&mut data, &o, &tool);
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: machine.feed_max_mm_min };
+        let slower = |engagement: f64| cutting::feed_where(&data, &tool, self.side.material, machine, engagement);
         let (mut moves, mut swept, mut count, mut top_of_all) = (Vec::new(), Vec::new(), 0, bottom);
         let mut stock = self.stock.clone();
         let mut helix: Option<(f64, DVec2, f64)> = None;
@@ -451,7 +452,7 @@ impl Work<'_, '_> {
             let depth = top - low;
             let n = (depth / data.ap.value.max(0.05)).ceil().max(1.0);
             let levels = (1..=n as usize).map(|k| top - depth * k as f64 / n).collect();
-            let at = Cutting { levels, top, feeds, clear_z: self.clear_z, stock: &stock };
+            let at = Cutting { levels, top, feeds, feed_where: &slower, clear_z: self.clear_z, stock: &stock };
             moves.extend(cut(&clearing, &done, &at));
             if let Some((radius, place)) = done.smallest_helix()
                 && helix.is_none_or(|h| radius < h.0)
@@ -540,8 +541,14 @@ impl Work<'_, '_> {
         data.engagement = std::f64::consts::PI;
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
         let done = passes(&clearing);
-        let at =
-            Cutting { levels: vec![j.low], top: j.low + FLOOR_SKIN, feeds, clear_z: self.clear_z, stock: &self.stock };
+        let at = Cutting {
+            levels: vec![j.low],
+            top: j.low + FLOOR_SKIN,
+            feeds,
+            feed_where: &|_| feeds.cut,
+            clear_z: self.clear_z,
+            stock: &self.stock,
+        };
         let moves = cut(&clearing, &done, &at);
         let title = format!("Floor at Z{:.2}, skin {FLOOR_SKIN} deep, {}", j.low, tool.words());
         let op = self.operation(

@@ -92,45 +92,7 @@ pub(crate) struct Work<'a, 'b> {
 
 /// Plan a side.
 pub fn plan_side(side: &Side) -> SetupRoute {
-    let floors = side.view.floors();
-    let stock = side.stock.clone();
-    let beside_top = side.view.beside_top().unwrap_or(f64::NEG_INFINITY);
-    let clear_z = stock.top().max(side.view.bounds.max.z).max(beside_top) + OVER;
-    let block = Region::union_all(stock.parts().map(|p| p.2));
-    let mut top = side.view.bounds.max.z;
-    // Rows of a face mill pass over everything; where something stands in their way the top is a floor like others, cut around it.
-    let widest = side.shop.crib.iter().map(|t| t.diameter_mm).fold(0.0, f64::max);
-    let in_the_way = block.bounds().and_then(|(low, high)| side.view.beside_top_near([low, high], widest + BESIDE));
-    if in_the_way.is_some_and(|z| z > top - BESIDE) {
-        top = top.max(stock.top());
-    }
-    let mine = side.only.map(|(places, cell)| {
-        // Cells of a grid, so that many places above one another are one.
-        let at = |p: &DVec3| (side.view.from_part.point(*p).truncate() / cell).floor();
-        let cells: std::collections::BTreeSet<(i64, i64)> =
-            places.iter().map(at).map(|c| (c.x as i64, c.y as i64)).collect();
-        let rects: Vec<Region> = cells
-            .into_iter()
-            .map(|(i, j)| DVec2::new(i as f64, j as f64) * cell)
-            .map(|p| Region::rect(p - 0.1 * cell, p + 1.1 * cell))
-            .collect();
-        Region::union_all(&rects).grown(cell, 0.02)
-    });
-    let mut w = Work {
-        side,
-        stock,
-        ops: vec![],
-        full: vec![],
-        named: vec![],
-        notes: vec![],
-        points: vec![],
-        floors,
-        top,
-        clear_z,
-        block,
-        mine,
-        keys: BTreeMap::new(),
-    };
+    let mut w = Work::of(side);
     if w.mine.is_none() {
         w.face();
     }
@@ -161,6 +123,51 @@ fn alike(notes: Vec<Finding>) -> Vec<Finding> {
         f.what = format!("{}, {} times", f.what, f.places.len());
     }
     out
+}
+
+impl<'a, 'b> Work<'a, 'b> {
+    /// A side with nothing done yet.
+    pub(crate) fn of(side: &'b Side<'a>) -> Work<'a, 'b> {
+        let floors = side.view.floors();
+        let stock = side.stock.clone();
+        let beside_top = side.view.beside_top().unwrap_or(f64::NEG_INFINITY);
+        let clear_z = stock.top().max(side.view.bounds.max.z).max(beside_top) + OVER;
+        let block = Region::union_all(stock.parts().map(|p| p.2));
+        let mut top = side.view.bounds.max.z;
+        // Rows of a face mill pass over everything; where something stands in their way the top is a floor like others, cut around it.
+        let widest = side.shop.crib.iter().map(|t| t.diameter_mm).fold(0.0, f64::max);
+        let in_the_way = block.bounds().and_then(|(low, high)| side.view.beside_top_near([low, high], widest + BESIDE));
+        if in_the_way.is_some_and(|z| z > top - BESIDE) {
+            top = top.max(stock.top());
+        }
+        let mine = side.only.map(|(places, cell)| {
+            // Cells of a grid, so that many places above one another are one.
+            let at = |p: &DVec3| (side.view.from_part.point(*p).truncate() / cell).floor();
+            let cells: std::collections::BTreeSet<(i64, i64)> =
+                places.iter().map(at).map(|c| (c.x as i64, c.y as i64)).collect();
+            let rects: Vec<Region> = cells
+                .into_iter()
+                .map(|(i, j)| DVec2::new(i as f64, j as f64) * cell)
+                .map(|p| Region::rect(p - 0.1 * cell, p + 1.1 * cell))
+                .collect();
+            Region::union_all(&rects).grown(cell, 0.02)
+        });
+        Work {
+            side,
+            stock,
+            ops: vec![],
+            full: vec![],
+            named: vec![],
+            notes: vec![],
+            points: vec![],
+            floors,
+            top,
+            clear_z,
+            block,
+            mine,
+            keys: BTreeMap::new(),
+        }
+    }
 }
 
 impl Work<'_, '_> {
