@@ -12,7 +12,7 @@ use part::{After, FeatureKind, Intent, Part, Recognised, View};
 use path::{Slabs, Stock};
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
 use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
-use reason::{Finding, Place, Severity};
+use reason::{Act, Finding, Place, Severity};
 use route::{Operation, Override, Point, SetupRoute, Side, plan_side};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -259,12 +259,15 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     findings.extend(beside::in_the_vise(part, &hold));
     findings.extend(stock_findings);
     if settled.rehearsal.is_some() {
-        findings.push(Finding::new(
-            "rehearsal",
-            Severity::Note,
-            format!("This is a rehearsal in {}", material.name),
-            "Its programs have that material's speeds and feeds. End the rehearsal on the Stock ticket before the real part is cut.",
-        ));
+        findings.push(
+            Finding::new(
+                "rehearsal",
+                Severity::Note,
+                format!("This is a rehearsal in {}", material.name),
+                "Its programs have that material's speeds and feeds. End the rehearsal before the real part is cut.",
+            )
+            .mended_by("End the rehearsal", Act::Rehearsal { on: None }),
+        );
     }
     let layers = |s: &Slabs| s.parts().map(|(a, b, r)| (a, b, r.loops())).collect::<Vec<Layer3>>();
     let mut sides: Vec<SidePlan> = hold
@@ -292,13 +295,22 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
 /// Grave doubts that nobody answered: the plan rests on their proposal.
 fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) -> Vec<Finding> {
     let open = |q: &part::Question| q.answer.is_none();
+    // The proposal becomes an answer.
+    let answer = |q: &part::Question, f: Finding| match q.choices.first() {
+        Some(c) => f.mended_by(
+            format!("Answer: {}", c.words),
+            Act::Answer { question: q.id.clone(), answer: Some(c.key.clone()) },
+        ),
+        None => f,
+    };
     let taken = |q: &part::Question| q.choices.first().map_or_else(String::new, |c| c.words.clone());
     let mut out: Vec<Finding> = part::grave_questions(part, &settled.answers)
         .into_iter()
         .filter(open)
         .map(|q| {
             let why = format!("{} Until it is answered on the Part ticket the plan takes: {}", q.why, taken(&q));
-            Finding::new("open_question", Severity::Warn, q.text, why).keyed(&q.id)
+            let f = Finding::new("open_question", Severity::Warn, q.text.clone(), why).keyed(&q.id);
+            answer(&q, f)
         })
         .collect();
     // Drilled as drawn such a hole can no longer be tapped.
@@ -320,12 +332,14 @@ fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) -> Vec<Find
             "It has no effect now. Answer for what took its place on the Part ticket, or undo what changed the part.",
         )
         .keyed(id)
+        .mended_by("Forget that answer", Act::Answer { question: id.clone(), answer: None })
     }));
     out.extend(all.into_iter().filter(|q| open(q) && at_major(q)).map(|q| {
         let why =
             format!("Likely: {}. It is drilled as drawn, and then no thread holds in it: answer it first.", taken(&q));
         let places = q.place.into_iter().collect();
-        Finding::new("may_be_thread", Severity::Warn, q.text, why).keyed(&q.id).at(places)
+        let f = Finding::new("may_be_thread", Severity::Warn, q.text.clone(), why).keyed(&q.id).at(places);
+        answer(&q, f)
     }));
     out
 }
@@ -360,6 +374,7 @@ fn marks_and_asks(part: &Part, settled: &Settled) -> Vec<Finding> {
         Some(
             Finding::new("mark_doubt", Severity::Warn, format!("The mark '{}' does not fit", m.words), doubt)
                 .keyed(&m.id)
+                .mended_by("Take the mark away", Act::Mark { id: m.id.clone(), mark: None })
                 .at(m.faces.iter().map(|f| part.faces[*f as usize].bounds).map(|b| Place::new(b.min, b.max)).collect()),
         )
     });
@@ -425,10 +440,15 @@ fn ordered(side: &str, ops: Vec<Operation>, settled: &Settled, findings: &mut Ve
                 format!("{}. The proof says what comes of it; put it back, or undo.", need.why),
             )
             .keyed(format!("{}>{}", ops[k].id, need.first))
+            .mended_by("Put it back", put_back(&ops[k].id, &need.first, &mine))
             .in_setup(side),
         );
     }
     ops
+}
+
+fn posted_again(setup: &str) -> Act {
+    Act::Edited { setup: setup.into(), sha: None, file: String::new() }
 }
 
 /// Put edited texts in the place of the posted ones, with the promises at their new lines.
@@ -443,7 +463,8 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
                     format!("An edited program is for {name}, which the plan no longer has"),
                     "It has no effect now. Undo the edit, or what changed the sides.",
                 )
-                .keyed(name),
+                .keyed(name)
+                .mended_by("Forget the edited program", posted_again(name)),
             );
             continue;
         };
@@ -457,6 +478,7 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
                     "Mend that line and upload it again, or go back to the posted program. What is shown is the posted one.",
                 )
                 .keyed(name)
+                .mended_by("Back to the posted program", posted_again(name))
                 .in_setup(name),
             );
             continue;
@@ -469,14 +491,21 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
     }
 }
 
+/// Of two operations in the wrong order the one that a person moved goes back.
+fn put_back(late: &str, first: &str, moved: &[route::Moved]) -> Act {
+    let id = if moved.iter().any(|m| m.id == late) { late } else { first };
+    Act::Sequence { id: id.into(), before: None }
+}
+
 fn lost_decision(id: &str) -> Finding {
     Finding::new(
         "decision_lost",
         Severity::Warn,
         format!("A decision names an operation that the plan no longer has ({id})"),
-        "It has no effect now. Look whether what you wanted still holds; undo the decision or decide anew.",
+        "It has no effect now. Look whether what you wanted still holds; forget the decision or decide anew.",
     )
     .keyed(id)
+    .mended_by("Forget that decision", Act::Operation { id: id.into(), change: None })
 }
 
 /// What an operation asks of the grip at its highest.

@@ -322,6 +322,29 @@ mod tests {
         assert_eq!(list[1].key(), "operation/rough:a");
     }
 
+    /// What a finding proposes is a decision as it stands: the same words on the wire, and one that takes the key's value back.
+    #[test]
+    fn every_remedy_is_a_decision() {
+        use reason::Act;
+        let id = || "rough:a".to_string();
+        let all = [
+            Act::Answer { question: "hole/4.20/6.00/blind".into(), answer: Some("thread M5".into()) },
+            Act::Answer { question: "unit".into(), answer: None },
+            Act::Operation { id: id(), change: None },
+            Act::Sequence { id: id(), before: None },
+            Act::Mark { id: "size/3".into(), mark: None },
+            Act::Order { choice: None },
+            Act::Rehearsal { on: None },
+            Act::Edited { setup: "side 1".into(), sha: None, file: String::new() },
+        ];
+        for act in all {
+            let json = serde_json::to_value(&act).unwrap();
+            let d: Decision = serde_json::from_value(json.clone()).unwrap();
+            assert_eq!(serde_json::to_value(&d).unwrap(), json);
+            assert!(matches!(act, Act::Answer { answer: Some(_), .. }) || d.cleared() == d, "{d:?}");
+        }
+    }
+
     #[test]
     fn moves_follow_one_another_and_undo_gives_one_its_place_back() {
         let m = |id: &str, before: &str| Decision::Sequence { id: id.into(), before: Some(before.into()) };

@@ -20,7 +20,7 @@ pub use carry::{Carried, carried};
 pub use compare::{Change, Fate, compare};
 pub use edge::{Bend, Edge};
 pub use feature::{
-    Axis, Blocked, Body, BodyKind, Dim, Ending, Feature, FeatureKind, FormCutter, Hard, Rays, Recognised, Remedy,
+    Axis, Blocked, Body, BodyKind, Dim, Ending, Feature, FeatureKind, FormCutter, Hard, OtherWay, Rays, Recognised,
     Section, SectionKind, Symmetry, before_thin, direction_name, direction_words, face_words, plug_force, recognise,
     recognise_with, relief_offset,
 };

@@ -5,10 +5,12 @@
 //! beside data.
 
 mod kinds;
+mod remedy;
 mod sure;
 mod watch;
 
 pub use kinds::{KINDS, Kind, kind_of};
+pub use remedy::{Act, Remedy};
 pub use sure::Sure;
 pub use watch::Watch;
 
@@ -128,6 +130,9 @@ pub struct Finding {
     /// Boxes in part coordinates that together hold the material concerned.
     #[serde(default)]
     pub places: Vec<Place>,
+    /// What can be done about it at once.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub remedy: Option<Remedy>,
 }
 
 impl Finding {
@@ -142,6 +147,7 @@ impl Finding {
             setup: None,
             line: None,
             places: Vec::new(),
+            remedy: None,
         }
     }
     /// Does it name material that stays on the part?
@@ -161,6 +167,11 @@ impl Finding {
     /// At this line.
     pub fn at_line(mut self, line: u32) -> Self {
         self.line = Some(line);
+        self
+    }
+    /// With what can be done about it at once.
+    pub fn mended_by(mut self, words: impl Into<String>, act: Act) -> Self {
+        self.remedy = Some(Remedy::new(words, act));
         self
     }
     /// With places.

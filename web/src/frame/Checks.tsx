@@ -1,5 +1,5 @@
 import styled from 'styled-components';
-import type { Finding, JobState } from '../api/types';
+import type { Finding, Remedy, JobState } from '../api/types';
 import { Button, Kbd, Rows } from '../parts/basics';
 import { FindingRow, SeverityChip } from '../parts/FindingRow';
 import { Modal } from '../parts/Modal';
@@ -38,6 +38,7 @@ interface Props {
   open: boolean;
   setOpen: (o: boolean) => void;
   onShow: (f: Finding) => void;
+  onMend: (r: Remedy) => void;
   onKeys: () => void;
   onDecisions: () => void;
   onStop: () => void;
@@ -59,7 +60,18 @@ const stages: [string, number, number][] = [
 ];
 
 /** The foot of the page: what to look at, and what is being worked on. */
-export function Checks({ state, findings, open, setOpen, onShow, onKeys, onDecisions, onStop, onAgain }: Props) {
+export function Checks({
+  state,
+  findings,
+  open,
+  setOpen,
+  onShow,
+  onMend,
+  onKeys,
+  onDecisions,
+  onStop,
+  onAgain,
+}: Props) {
   const w = state.card.work;
   const count = (s: Finding['severity']) => findings.filter((f) => f.severity === s).length;
   const stage = w.kind === 'running' ? stages.find((s) => s[0] === w.stage) : undefined;
@@ -118,7 +130,7 @@ export function Checks({ state, findings, open, setOpen, onShow, onKeys, onDecis
           <Rows>
             {findings.map((f) => (
               <li key={f.id}>
-                <FindingRow finding={f} onShow={f.places.length > 0 ? () => onShow(f) : undefined} />
+                <FindingRow finding={f} onShow={f.places.length > 0 ? () => onShow(f) : undefined} onMend={onMend} />
               </li>
             ))}
           </Rows>

@@ -492,6 +492,7 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
           open={checks}
           setOpen={setChecks}
           onShow={show}
+          onMend={(r) => decide(r.decision)}
           onKeys={() => setKeys(true)}
           onDecisions={() => setDecisions(true)}
           onStop={() => void act('stop', undefined, null)}

@@ -1,6 +1,7 @@
 import type { ReactNode } from 'react';
 import styled from 'styled-components';
 import type { Finding, Severity } from '../api/types';
+import type { Remedy } from '../api/types';
 import { Link } from './basics';
 
 const words: Record<Severity, string> = { stop: 'stop', warn: 'warning', note: 'note' };
@@ -51,11 +52,13 @@ interface Props {
   finding: Finding;
   /** Show its place on the stage. */
   onShow?: () => void;
-  /** What can be done about it at once. */
-  remedy?: ReactNode;
+  /** Does at once what can be done about it. */
+  onMend?: (r: Remedy) => void;
+  children?: ReactNode;
 }
 
-export function FindingRow({ finding: f, onShow, remedy }: Props) {
+export function FindingRow({ finding: f, onShow, onMend, children }: Props) {
+  const r = f.remedy;
   const where = [f.setup, f.line ? `line ${f.line}` : null].filter(Boolean).join(', ');
   return (
     <Row data-finding={f.kind}>
@@ -65,7 +68,8 @@ export function FindingRow({ finding: f, onShow, remedy }: Props) {
         {where ? <span className="where">{where}</span> : null}
       </div>
       <p>
-        {f.why} {onShow ? <Link onPress={onShow}>Show the place</Link> : null} {remedy}
+        {f.why} {onShow ? <Link onPress={onShow}>Show the place</Link> : null}{' '}
+        {r && onMend ? <Link onPress={() => onMend(r)}>{r.words}</Link> : null} {children}
       </p>
     </Row>
   );

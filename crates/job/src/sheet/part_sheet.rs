@@ -36,6 +36,8 @@ pub struct PartSheet {
     pub body: Body,
     /// What there is on it, the hardest first.
     pub features: Vec<Feature>,
+    /// Directions of which the features need at least these to be cut, by how many each serves: the fewest that were found.
+    pub cut_from: Vec<String>,
     /// What each face is, in words, by its number.
     pub faces: Vec<String>,
     /// Names of the faces, for marks.
@@ -121,6 +123,27 @@ fn solid_sheet(part: &Part, k: usize, s: &part::Solid) -> SolidSheet {
     SolidSheet { name: s.name.clone(), volume: s.volume, stays: part.staying().any(|o| o.solid == k) }
 }
 
+/// The fewest directions from which every feature that can be cut from anywhere is cut: the one that serves most first (Chvátal 1979, greedy
+/// cover). A wall that may be cut from many sides asks for none of its own.
+fn cut_from(features: &[Feature]) -> Vec<String> {
+    let mut left: Vec<&Feature> = features.iter().filter(|f| !f.from.is_empty()).collect();
+    let mut out: Vec<String> = Vec::new();
+    while !left.is_empty() {
+        let mut all: Vec<&String> = left.iter().flat_map(|f| &f.from).collect();
+        all.sort_unstable();
+        // Axes before slants, the short names; then by name.
+        let serves = |d: &&String| left.iter().filter(|f| f.from.contains(d)).count();
+        let Some(best) = all.iter().max_by_key(|d| (serves(d), std::cmp::Reverse(d.len()), std::cmp::Reverse(**d)))
+        else {
+            break;
+        };
+        let best = (*best).clone();
+        left.retain(|f| !f.from.contains(&best));
+        out.push(best);
+    }
+    out
+}
+
 fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled) -> PartSheet {
     let material = crate::stocking::real_material(shop, settled).ok();
     let o = &part.origin;
@@ -145,6 +168,7 @@ fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled)
         questions: part::questions(part, seen, &settled.answers),
         body: seen.body.clone(),
         features: seen.features.clone(),
+        cut_from: cut_from(&seen.features),
         faces: part.faces.iter().map(|f| part::face_words(&f.surface, f.turn)).collect(),
         face_ids: part::face_ids(part),
         fits: part::fits(part),

@@ -25,7 +25,7 @@ mod ways;
 
 pub use body::{Body, BodyKind, Section, SectionKind, Symmetry};
 pub use rays::Rays;
-pub use ways::{FormCutter, Remedy, before_thin, plug_force, relief_offset};
+pub use ways::{FormCutter, OtherWay, before_thin, plug_force, relief_offset};
 
 use crate::{Part, Surface};
 use geom::{Box3, DIRECTIONS, DVec3};
@@ -165,7 +165,7 @@ pub struct Feature {
     /// Its half profile, where it must be ground or bought.
     pub form: Option<FormCutter>,
     /// Other ways, what to ask.
-    pub ways: Vec<Remedy>,
+    pub ways: Vec<OtherWay>,
     /// Things to know: "enters a face that is inclined by 15°".
     pub remarks: Vec<String>,
     /// How a hole ends.

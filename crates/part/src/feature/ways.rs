@@ -12,7 +12,7 @@ use ts_rs::TS;
 
 /// One way out.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Remedy {
+pub struct OtherWay {
     /// What to do.
     pub what: String,
     /// The numbers behind it.
@@ -46,8 +46,8 @@ const CORNER: f64 = 0.8;
 /// Pressure of coolant that the plug's force is told for, MPa (1500 psi).
 const COOLANT: f64 = 10.342;
 
-fn remedy(what: String, terms: Vec<Term>, source: &str) -> Remedy {
-    Remedy { what, terms, source: source.into(), ask: String::new() }
+fn remedy(what: String, terms: Vec<Term>, source: &str) -> OtherWay {
+    OtherWay { what, terms, source: source.into(), ask: String::new() }
 }
 
 /// Force with which coolant drives a plug out of a hole: p·A, N. Pressure MPa, diameter mm.
@@ -73,7 +73,7 @@ pub(crate) fn find(features: &mut [Feature]) {
     }
 }
 
-fn of(f: &Feature, holes: &[(String, reason::Place)]) -> Vec<Remedy> {
+fn of(f: &Feature, holes: &[(String, reason::Place)]) -> Vec<OtherWay> {
     let mut out = Vec::new();
     match f.kind {
         FeatureKind::Wall | FeatureKind::Floor => thin(f, holes, &mut out),
@@ -88,7 +88,7 @@ fn of(f: &Feature, holes: &[(String, reason::Place)]) -> Vec<Remedy> {
 }
 
 /// A sharp inside corner.
-fn sharp(f: &Feature, out: &mut Vec<Remedy>) {
+fn sharp(f: &Feature, out: &mut Vec<OtherWay>) {
     if f.corner != Some(0.0) {
         return;
     }
@@ -110,7 +110,7 @@ fn sharp(f: &Feature, out: &mut Vec<Remedy>) {
     ));
     out[0].ask = format!("May the inside corners of '{}' have relief holes Ø{}?", f.what, number(hole));
     let r = (d / 2.0 / CORNER * 10.0).ceil() / 10.0;
-    out.push(Remedy {
+    out.push(OtherWay {
         ask: format!("May the inside corners of '{}' have a radius of {} mm?", f.what, number(r)),
         ..remedy(
             format!("A radius of {} mm or more in the corners, if the drawing's owner agrees", number(r)),
@@ -135,7 +135,7 @@ fn sharp(f: &Feature, out: &mut Vec<Remedy>) {
 }
 
 /// Deeper than a cutter likes.
-fn deep(f: &Feature, out: &mut Vec<Remedy>) {
+fn deep(f: &Feature, out: &mut Vec<OtherWay>) {
     let Some(reach) = f.reach.filter(|r| *r > DEEP[0]) else { return };
     let terms = || vec![Term::new("t/D", "depth ÷ largest cutter", reach, "×")];
     let cp = format!("over 3 ask, over 5 warn, over 8 another way; {CP}");
@@ -167,7 +167,7 @@ fn deep(f: &Feature, out: &mut Vec<Remedy>) {
 }
 
 /// A hole deeper than about ten times its diameter.
-fn deep_hole(f: &Feature, out: &mut Vec<Remedy>) {
+fn deep_hole(f: &Feature, out: &mut Vec<OtherWay>) {
     let Some(h) = f.hard.iter().find(|h| h.what.starts_with("depth ÷")).filter(|h| h.share() >= 1.0) else { return };
     let terms = || vec![Term::new("t/D", "depth ÷ diameter", h.value, "×")];
     out.push(remedy("In pecks, with a long drill started by a short one of the same diameter".into(), terms(), CP));
@@ -182,7 +182,7 @@ fn deep_hole(f: &Feature, out: &mut Vec<Remedy>) {
 }
 
 /// Holes that cross at a shallow angle.
-fn crossing(f: &Feature, out: &mut Vec<Remedy>) {
+fn crossing(f: &Feature, out: &mut Vec<OtherWay>) {
     let Some(h) = f.hard.iter().find(|h| h.what.starts_with("unsupported")).filter(|h| h.share() >= 1.0) else {
         return;
     };
@@ -230,7 +230,7 @@ pub fn before_thin(seen: &Recognised) -> Vec<[DVec3; 2]> {
 }
 
 /// Thin walls and floors: when and how, and what must be finished before.
-fn thin(f: &Feature, holes: &[(String, reason::Place)], out: &mut Vec<Remedy>) {
+fn thin(f: &Feature, holes: &[(String, reason::Place)], out: &mut Vec<OtherWay>) {
     if f.hardness() < 1.0 {
         return;
     }

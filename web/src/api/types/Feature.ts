@@ -6,8 +6,8 @@ import type { Ending } from "./Ending";
 import type { FeatureKind } from "./FeatureKind";
 import type { FormCutter } from "./FormCutter";
 import type { Hard } from "./Hard";
+import type { OtherWay } from "./OtherWay";
 import type { Place } from "./Place";
-import type { Remedy } from "./Remedy";
 
 /**
  * A feature.
@@ -68,7 +68,7 @@ form: FormCutter | null,
 /**
  * Other ways, what to ask.
  */
-ways: Array<Remedy>, 
+ways: Array<OtherWay>, 
 /**
  * Things to know: "enters a face that is inclined by 15°".
  */

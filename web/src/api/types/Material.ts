@@ -53,6 +53,10 @@ friction: number,
  */
 yield_mpa: number, 
 /**
+ * Modulus of elasticity, N/mm²: for what bends under a cutter.
+ */
+young_mpa: number, 
+/**
  * "flood" or "dry".
  */
 coolant: string, 

@@ -64,6 +64,10 @@ body: Body,
  */
 features: Array<Feature>, 
 /**
+ * Directions of which the features need at least these to be cut, by how many each serves: the fewest that were found.
+ */
+cut_from: Array<string>, 
+/**
  * What each face is, in words, by its number.
  */
 faces: Array<string>, 

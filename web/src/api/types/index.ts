@@ -1,3 +1,4 @@
+export * from './Act';
 export * from './Allowance';
 export * from './Ask';
 export * from './AskSheet';
@@ -70,6 +71,7 @@ export * from './OpSheet';
 export * from './Operation';
 export * from './Order';
 export * from './OriginSheet';
+export * from './OtherWay';
 export * from './Override';
 export * from './PartSheet';
 export * from './PersonCard';

@@ -112,10 +112,7 @@ export function PartTicket() {
   const [sort, setSort] = useState<Sort>('cut');
   const [open, setOpen] = useState<string | null>(null);
   const rows = useMemo(() => grouped(p.features), [p.features]);
-  const sides = useMemo(
-    () => [...new Set(p.features.filter((f) => sectionOf(f.kind) === 'cut').flatMap((f) => f.from))].sort().slice(0, 8),
-    [p.features],
-  );
+  const sides = p.cut_from;
   const shown = rows.filter((g) => sectionOf(g.kind) === sort && (from === null || g.from.includes(from)));
   const light = (list: readonly number[]) => {
     setPlaces([]);

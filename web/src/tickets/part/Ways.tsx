@@ -1,5 +1,5 @@
 import { useTheme } from 'styled-components';
-import type { FormCutter, Remedy } from '../../api/types';
+import type { FormCutter, OtherWay } from '../../api/types';
 import { usePart } from '../../frame/part';
 import { useUnits } from '../../frame/settings';
 import { keyOf } from '../../model/key';
@@ -40,9 +40,9 @@ function Form({ cutter: c }: { cutter: FormCutter }) {
 }
 
 /** What can be done about what is hard. */
-export function Ways({ ways, form, what }: { ways: readonly Remedy[]; form: FormCutter | null; what: string }) {
+export function Ways({ ways, form, what }: { ways: readonly OtherWay[]; form: FormCutter | null; what: string }) {
   const { part, decide } = usePart();
-  const ask = (w: Remedy) => {
+  const ask = (w: OtherWay) => {
     const id = `q${keyOf(part.asks.length, w.ask)}`;
     decide({
       about: 'ask',

@@ -50,7 +50,7 @@ function Minutes({ proof: { ledger: l, minutes, minutes_why } }: { proof: ProofS
 
 /** What was proved, where the minutes go, and every finding with its place. */
 export function ProofTicket() {
-  const { id, sheet, state, show } = useJob();
+  const { id, sheet, state, show, decide } = useJob();
   const { units } = useUnits();
   const p = sheet.proof;
   return (
@@ -107,7 +107,11 @@ export function ProofTicket() {
         <Rows>
           {p.findings.map((f) => (
             <li key={f.id}>
-              <FindingRow finding={f} onShow={f.places.length > 0 || f.line ? () => show(f) : undefined} />
+              <FindingRow
+                finding={f}
+                onShow={f.places.length > 0 || f.line ? () => show(f) : undefined}
+                onMend={(r) => decide(r.decision)}
+              />
             </li>
           ))}
         </Rows>

@@ -1,0 +1,73 @@
+//! What can be done about a finding at once: a decision, as data.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// A decision that mends what a finding tells, with the words for its button. It is written as `job::Decision` is, so that it can be decided as it stands.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+pub struct Remedy {
+    /// For the button: "Answer: thread M5".
+    pub words: String,
+    /// What is decided.
+    pub decision: Act,
+}
+
+/// Decisions that a finding may propose.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(tag = "about", rename_all = "snake_case")]
+pub enum Act {
+    /// A question about the part is answered; none opens it again.
+    Answer {
+        /// Its key.
+        question: String,
+        /// Key of the choice.
+        answer: Option<String>,
+    },
+    /// An operation's numbers are the proposed ones again.
+    Operation {
+        /// Its id.
+        id: String,
+        /// Always none.
+        change: Option<()>,
+    },
+    /// An operation stands in its proposed place again.
+    Sequence {
+        /// Its id.
+        id: String,
+        /// Always none.
+        before: Option<()>,
+    },
+    /// A mark is taken away.
+    Mark {
+        /// Its key.
+        id: String,
+        /// Always none.
+        mark: Option<()>,
+    },
+    /// The sides are the proposed ones again.
+    Order {
+        /// Always none.
+        choice: Option<()>,
+    },
+    /// A rehearsal ends.
+    Rehearsal {
+        /// Always none.
+        on: Option<()>,
+    },
+    /// A setup's program is the posted one again.
+    Edited {
+        /// Name of the setup.
+        setup: String,
+        /// Always none.
+        sha: Option<()>,
+        /// Always empty.
+        file: String,
+    },
+}
+
+impl Remedy {
+    /// With the words for its button.
+    pub fn new(words: impl Into<String>, decision: Act) -> Remedy {
+        Remedy { words: words.into(), decision }
+    }
+}
