@@ -14,7 +14,7 @@ use route::{OpKind, Operation, SetupRoute, Side, bound, plan_side};
 use shop::Shop;
 use std::collections::BTreeMap;
 
-const SEEDS: std::ops::Range<u64> = 2000..2060;
+const SEEDS: std::ops::Range<u64> = 2000..2040;
 
 fn read(seed: u64) -> Option<Part> {
     let dir = tempfile::tempdir().unwrap();
@@ -26,16 +26,28 @@ fn read(seed: u64) -> Option<Part> {
 
 /// The first side of a part, and the least minutes of it.
 fn first(part: &Part, hold: &HoldPlan, shop: &Shop) -> (SetupRoute, route::Bound) {
-    let held = &hold.setups[0];
+    planned(part, hold, 0, &Stock::block(hold.stock), shop, "aluminium-6082")
+}
+
+/// One side from the stock as it comes to it, and the least minutes of it.
+fn planned(
+    part: &Part,
+    hold: &HoldPlan,
+    k: usize,
+    stock: &Stock,
+    shop: &Shop,
+    material: &str,
+) -> (SetupRoute, route::Bound) {
+    let held = &hold.setups[k];
     let view = View::new(part, held.part_from_work.inverse());
     let overrides = BTreeMap::new();
     let side = Side {
         view: &view,
-        stock: Stock::block(hold.stock).seen_in(&held.part_from_work),
+        stock: stock.seen_in(&held.part_from_work),
         shop,
-        material: shop.material("aluminium-6082").unwrap(),
+        material: shop.material(material).unwrap(),
         name: &held.name,
-        through_to: Some(view.bounds.min.z - 0.4),
+        through_to: (k == 0).then_some(view.bounds.min.z - 0.4),
         only: None,
         uneven: None,
         intents: &[],
@@ -158,7 +170,7 @@ fn random_first_sides_keep_their_limits_and_come_near_the_least_time() {
             Some(Row { seed, planned: minutes(&route.operations, &shop), least: least.minutes, faults, ops })
         })
         .collect();
-    assert!(rows.len() > 50, "{}", rows.len());
+    assert!(rows.len() > 35, "{}", rows.len());
     let bad: Vec<String> = rows.iter().flat_map(|r| r.faults.iter().map(move |f| format!("{}: {f}", r.seed))).collect();
     assert!(bad.is_empty(), "{}", bad.join("\n"));
     let mut ratios: Vec<f64> = rows.iter().map(|r| r.planned / r.least).collect();
@@ -177,4 +189,40 @@ fn random_first_sides_keep_their_limits_and_come_near_the_least_time() {
         .map(|r| format!("{}: {:.1} min, least {:.1}", r.seed, r.planned, r.least))
         .collect();
     assert!(slow.is_empty(), "{}", slow.join("\n"));
+}
+
+/// A plate with something cut through it: the kinds of what its second side does, and what is told of skins.
+fn second_side(through: &kernel::shape::Shape, shop: &Shop) -> (Vec<OpKind>, usize) {
+    let material = "aluminium-6082";
+    let shape = kernel::shape::Shape::block([0.0; 3], [60.0, 40.0, 8.0]).unwrap().cut(through).unwrap();
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("p.step");
+    shape.write_step(&file).unwrap();
+    let part = Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap();
+    let hold =
+        holding::plan(&part, &shop.machine, &shop.vise, shop.material(material).unwrap(), &Choice::default()).unwrap();
+    let block = Stock::block(hold.stock);
+    let (one, _) = planned(&part, &hold, 0, &block, shop, material);
+    let (two, _) = planned(&part, &hold, 1, &block.after(hold.setups[0].part_from_work, one.stock), shop, material);
+    let told = two.notes.iter().filter(|f| f.kind == "thin_skin").count();
+    (two.operations.iter().map(|o| o.kind).collect(), told)
+}
+
+/// Over a window the hat is opened before a face mill would tear it off; over a small hole it is stiff enough; where nothing can open it, it is told.
+#[test]
+fn a_skin_over_a_window_is_opened_before_the_deck() {
+    use kernel::shape::{Shape, rounded_polygon};
+    let mut shop = Shop::demo().unwrap();
+    let corners = [([15.0, 10.0], 5.0), ([45.0, 10.0], 5.0), ([45.0, 30.0], 5.0), ([15.0, 30.0], 5.0)];
+    let window = Shape::prism(&rounded_polygon(&corners), -1.0, 9.0).unwrap();
+    let (kinds, told) = second_side(&window, &shop);
+    assert_eq!((&kinds[..2], told), (&[OpKind::Open, OpKind::Face][..], 0), "{kinds:?}");
+    let hole = Shape::cylinder([30.0, 20.0, -1.0], [0.0, 0.0, 1.0], 2.0, 10.0).unwrap();
+    let (kinds, told) = second_side(&hole, &shop);
+    assert_eq!((kinds[0], told), (OpKind::Face, 0), "{kinds:?}");
+    // Where no end mill of the crib finds room over it, it is told.
+    let hole = Shape::cylinder([30.0, 20.0, -1.0], [0.0, 0.0, 1.0], 7.0, 10.0).unwrap();
+    shop.crib.retain(|t| t.kind != shop::tool::ToolKind::Flat || t.diameter_mm >= 12.0);
+    let (kinds, told) = second_side(&hole, &shop);
+    assert_eq!((kinds[0], told), (OpKind::Face, 1), "{kinds:?}");
 }

@@ -163,6 +163,11 @@ pub struct Vise {
     pub parallel_width_mm: f64,
 }
 
+/// N/mm².
+fn like_aluminium() -> f64 {
+    70_000.0
+}
+
 /// A material.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Material {
@@ -190,7 +195,8 @@ pub struct Material {
     pub friction: f64,
     /// Yield (0.2 %) of the usual temper, N/mm²: for the pressure of jaws.
     pub yield_mpa: f64,
-    /// Modulus of elasticity, N/mm²: for what bends under a cutter.
+    /// Modulus of elasticity, N/mm²: for what bends under a cutter. A shop that was kept before there was this number gets aluminium's.
+    #[serde(default = "like_aluminium")]
     pub young_mpa: f64,
     /// "flood" or "dry".
     pub coolant: String,

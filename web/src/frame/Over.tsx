@@ -11,6 +11,10 @@ import { useStock } from './stock';
 import { useInWords, useUnits } from './settings';
 
 const Box = styled.div`
+  width: fit-content;
+  padding: 2px 8px;
+  margin: -2px -8px;
+  background: color-mix(in srgb, ${(p) => p.theme.paper} 78%, transparent);
   h2 {
     font-size: 16px;
   }

@@ -88,6 +88,9 @@ interface Props {
   findings: readonly Finding[];
 }
 
+/** Do so many letters find room in so many pixels? A name is shown whole or not at all. */
+const roomFor = (words: string, width: number) => words.length * 7.2 < width - 4;
+
 /** One strip for the whole job: load, engagement, steps; dragging it moves stock, cutter and line together. */
 export function ProofStrip({ strip, cursor, findings }: Props) {
   const theme = useTheme();
@@ -230,10 +233,10 @@ export function ProofStrip({ strip, cursor, findings }: Props) {
     >
       <div className="ops" aria-hidden>
         {labels
-          .filter((l) => l.w > 34)
+          .filter((l) => l.w > 28)
           .map(({ o, x, w }) => (
             <span key={o.id} style={{ left: x + 2, width: w - 4 }}>
-              T{o.tool} {o.word}
+              {roomFor(`T${o.tool} ${o.word}`, w) ? `T${o.tool} ${o.word}` : `T${o.tool}`}
             </span>
           ))}
       </div>

@@ -145,7 +145,12 @@ export function RouteStrip({ state, sheet, part, id }: Props) {
         const out = state.issued.some((i) => i.revision === state.card.revision);
         return {
           number: `${count(sheet.sides.length, 'file')}, ${say(lines, '', units, 0)} lines`,
-          ...(stale ?? (out ? { kind: 'posted', words: 'taken' } : { kind: 'proposed', words: 'ready' })),
+          ...(stale ??
+            (!sheet.proof.passed
+              ? { kind: 'stop', words: 'held back' }
+              : out
+                ? { kind: 'posted', words: 'taken' }
+                : { kind: 'proposed', words: 'ready' })),
         };
       }
     }

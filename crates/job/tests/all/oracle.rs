@@ -1,7 +1,7 @@
 //! Plans against a slow, obvious oracle that shares nothing with the proof: random points of the block, each asked "did the
 //! cutter ever cover you?" at closely spaced positions of the posted text, and "are you in the part?" by counting crossings.
 
-mod family;
+use crate::family;
 
 use geom::DVec3;
 use job::{Settled, plan, prove_plan};

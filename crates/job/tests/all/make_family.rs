@@ -1,7 +1,7 @@
-//! Writes the random family for tries by hand: `GOLDCHIP_FAMILY_DIR=/tmp/family GOLDCHIP_FAMILY=0..40 cargo test -p job --test make_family`.
+//! Writes the random family for tries by hand: `GOLDCHIP_FAMILY_DIR=/tmp/family GOLDCHIP_FAMILY=0..40 cargo test -p job --test all make_family`.
 //! Without the variables it makes one part and checks that the same seed gives the same part.
 
-mod family;
+use crate::family;
 
 #[test]
 fn the_same_seed_gives_the_same_part() {

@@ -1,6 +1,6 @@
 //! What holds of every planned side, whatever the part: order, motion, numbers and a person's overrides.
 
-mod family;
+use crate::family;
 
 use job::{Plan, Settled, plan};
 use path::motion::Move;

@@ -1,0 +1,13 @@
+//! The tests of this crate in one binary: they link once and run beside one another.
+
+mod beside;
+mod card;
+mod engagement;
+#[path = "../family/mod.rs"]
+mod family;
+mod intents;
+mod make_family;
+mod oracle;
+mod promises;
+mod sides;
+mod stocking;
