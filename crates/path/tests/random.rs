@@ -140,7 +140,7 @@ fn arc(a: DVec3, b: DVec3, c: DVec2, ccw: bool) -> Vec<DVec3> {
     let turn = if turn < 1e-9 { TAU } else { turn };
     let turn = if ccw { turn } else { turn - TAU };
     let turn = if turn.abs() < 1e-9 { -TAU } else { turn };
-    let n = (turn.abs() * r / CELL).ceil().max(1.0) as usize;
+    let n = ((turn.abs() * r / CELL).ceil() as usize).max(1);
     let at = |s: f64| (c + from.rotate(DVec2::from_angle(turn * s))).extend(a.z + (b.z - a.z) * s);
     (0..=n).map(|k| at(k as f64 / n as f64)).collect()
 }
@@ -237,7 +237,7 @@ fn random_regions_are_cleared_as_promised() {
     for (seed, r) in &all {
         cut += r.seen.cut;
         over += r.seen.over;
-        let share = r.seen.over / r.seen.cut.max(1.0);
+        let share = if r.seen.cut > 1.0 { r.seen.over / r.seen.cut } else { 0.0 };
         let wrong = r.seen.not_finite > 0
             || !r.seen.feeds.is_finite()
             || r.seen.rapid_in_stock > 0
