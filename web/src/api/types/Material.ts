@@ -53,7 +53,7 @@ friction: number,
  */
 yield_mpa: number, 
 /**
- * Modulus of elasticity, N/mm²: for what bends under a cutter.
+ * Modulus of elasticity, N/mm²: for what bends under a cutter. A shop that was kept before there was this number gets aluminium's.
  */
 young_mpa: number, 
 /**
