@@ -184,19 +184,28 @@ impl TriMesh {
             .without_specks(1e-6)
     }
 
-    /// Is a face folded upon itself? Then triangles that look up and others lie side by side all over it, not along a line.
+    /// Is a face folded upon itself? Then triangles that look up and down lie side by side all over it, not along a line, and yet it is no closed
+    /// surface: one of both prevails.
     fn crumpled(&self, up: &[usize], other: &[usize]) -> bool {
+        const STEEP: f64 = 0.02;
         let n = up.len() + other.len();
         if n < 200 || other.len() < n / 20 {
+            return false;
+        }
+        let flat = |t: &usize| self.normal(*t).z.abs() > STEEP * self.normal(*t).length();
+        let areas = |list: &[usize]| list.iter().map(|&t| self.normal(t).z).sum::<f64>();
+        let (above, below) = (areas(up), areas(other));
+        if (above + below).abs() < 0.05 * (above - below) {
             return false;
         }
         let edges = |t: usize| {
             let c = self.triangles[t];
             [(c[0], c[1]), (c[1], c[2]), (c[2], c[0])]
         };
-        let of_up: HashSet<(u32, u32)> = up.iter().flat_map(|&t| edges(t)).collect();
-        let folds = other.iter().flat_map(|&t| edges(t)).filter(|&(a, b)| of_up.contains(&(b, a))).count();
-        folds > n / 10
+        let of_up: HashSet<(u32, u32)> = up.iter().filter(|t| flat(t)).flat_map(|&t| edges(t)).collect();
+        let down = other.iter().filter(|t| flat(t));
+        let folds = down.flat_map(|&t| edges(t)).filter(|&(a, b)| of_up.contains(&(b, a))).count();
+        folds > n / 5
     }
 
     /// Projection of upward triangles, cut off below z: the border of them all, for neighbours cancel at the edge they share.
