@@ -109,3 +109,33 @@ fn finishing_is_slower_and_a_slow_spindle_is_told() {
     let stepped = mill(&task(5.0, 3.0), flat(12.0), al, &fast).rpm;
     assert_eq!((stepped.value, stepped.bound_by.as_str()), (5200.0, "step of the spindle"));
 }
+
+/// Where a cut meets more than it was reckoned for, the feed is what the spindle bears there: Kienzle's law put in again gives the usable power.
+#[test]
+fn the_feed_gives_way_until_the_spindle_bears_it() {
+    let s = shop::Shop::demo().unwrap();
+    let (al, tool) = (s.material("aluminium-6082").unwrap(), s.crib.iter().find(|t| t.number == 2).unwrap());
+    let task = cutting::MillTask {
+        depth: 30.0,
+        width: 3.0,
+        bend: 0.06,
+        feed_share: 1.0,
+        kappa: std::f64::consts::FRAC_PI_2,
+        cuts_at: None,
+        finish: false,
+    };
+    let d = cutting::mill(&task, tool, al, &s.machine);
+    let at = |deg: f64| cutting::feed_where(&d, tool, al, &s.machine, deg.to_radians());
+    assert_eq!(at(d.engagement.to_degrees() - 5.0), d.feed.value);
+    for deg in [90.0_f64, 120.0, 180.0] {
+        let (phi, feed) = (deg.to_radians(), at(deg));
+        assert!(feed < d.feed.value, "{deg}: {feed}");
+        let ae = cutting::formula::width_for(phi, tool.diameter_mm);
+        let fz = feed / (d.rpm.value * f64::from(tool.flutes));
+        let hm = cutting::formula::mean_chip(fz, ae, tool.diameter_mm, phi, std::f64::consts::FRAC_PI_2);
+        let kc = cutting::formula::specific_force(al.kc11_mpa, al.mc, hm);
+        let kw = cutting::formula::power(cutting::formula::removal(d.ap.value, ae, feed), kc);
+        let usable = s.machine.usable_kw(d.rpm.value);
+        assert!((kw / usable - 1.0).abs() < 0.005, "{deg}: {kw} of {usable}");
+    }
+}

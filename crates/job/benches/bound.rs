@@ -6,32 +6,17 @@ use job::{Settled, plan};
 use part::{Part, View};
 use path::Stock;
 use program::{ReadSettings, read};
-use reason::Watch;
 use route::{Side, bound};
 use shop::Shop;
-use std::collections::BTreeMap;
 use std::hint::black_box;
 use std::path::{Path, PathBuf};
 
 /// The first side of a plan, bounded.
 fn least(part: &Part, stock: geom::Box3, at: &Placement, shop: &Shop) -> route::Bound {
     let view = View::new(part, at.inverse());
-    bound(&Side {
-        view: &view,
-        stock: Stock::block(stock).seen_in(at),
-        shop,
-        material: shop.material("aluminium-6082").expect("demo material"),
-        name: "side 1",
-        through_to: Some(view.bounds.min.z - 0.4),
-        only: None,
-        uneven: None,
-        intents: &[],
-        early: &[],
-        points_deeper: true,
-        rough_first: false,
-        overrides: &BTreeMap::new(),
-        watch: &Watch::nobody(),
-    })
+    let material = shop.material("aluminium-6082").expect("demo material");
+    let through_to = Some(view.bounds.min.z - 0.4);
+    bound(&Side { through_to, ..Side::new(&view, Stock::block(stock).seen_in(at), shop, material) })
 }
 
 fn demo() -> Vec<PathBuf> {
@@ -51,7 +36,7 @@ fn bounds(c: &mut Criterion) {
         let s = &p.sides[0];
         let text = read(&s.program, &ReadSettings { zero_in_machine: s.hold.zero_in_machine, ..Default::default() });
         let steps = text.expect("our own program").steps;
-        let seconds = proof::time::seconds(&steps, &job::chain::limits_of(&shop.machine).motion);
+        let seconds = proof::time::seconds(&steps, &job::proving::limits_of(&shop.machine).motion);
         let planned = seconds.iter().sum::<f64>() / 60.0;
         let b = least(&part, p.hold.stock, &s.hold.part_from_work, &shop);
         let terms: Vec<String> =

@@ -5,20 +5,21 @@ use crate::beside;
 use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
 use crate::stocking::{self, Prepared};
-use geom::{DVec2, DVec3, Placement, Region};
+use crate::told::{
+    after_the_drill, grip_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back, remarks,
+};
+use geom::{DVec2, DVec3, Region};
 use holding::{Choice, Duty, HoldPlan, Order, SetupHold};
 use intake::{Layer3, Reading};
-use part::{After, FeatureKind, Intent, Part, Recognised, View};
+use part::{Part, View};
 use path::{Slabs, Stock};
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
-use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
-use reason::{Act, Finding, Place, Severity};
+use reason::{Act, Finding, Severity};
 use route::{Operation, Override, Point, SetupRoute, Side, plan_side};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
-use shop::machine::{Machine, Material};
 use shop::tool::{Tool, trim};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::Instant;
 use ts_rs::TS;
@@ -292,107 +293,6 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     Ok(Planned { plan: Plan { material: material.id.clone(), prepared, hold, sides, named, points, findings }, stages })
 }
 
-/// Grave doubts that nobody answered: the plan rests on their proposal.
-fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) -> Vec<Finding> {
-    let open = |q: &part::Question| q.answer.is_none();
-    // The proposal becomes an answer.
-    let answer = |q: &part::Question, f: Finding| match q.choices.first() {
-        Some(c) => f.mended_by(
-            format!("Answer: {}", c.words),
-            Act::Answer { question: q.id.clone(), answer: Some(c.key.clone()) },
-        ),
-        None => f,
-    };
-    let taken = |q: &part::Question| q.choices.first().map_or_else(String::new, |c| c.words.clone());
-    let mut out: Vec<Finding> = part::grave_questions(part, &settled.answers)
-        .into_iter()
-        .filter(open)
-        .map(|q| {
-            let why = format!("{} Until it is answered on the Part ticket the plan takes: {}", q.why, taken(&q));
-            let f = Finding::new("open_question", Severity::Warn, q.text.clone(), why).keyed(&q.id);
-            answer(&q, f)
-        })
-        .collect();
-    // Drilled as drawn such a hole can no longer be tapped.
-    let at_major = |q: &part::Question| q.choices.first().is_some_and(|c| c.key.ends_with(" drawn at major"));
-    let all = part::questions(part, seen, &settled.answers);
-    // After a revision, or another answer about the unit, a hole may have other sizes: what was said of it goes with nothing silently.
-    let holes = seen.features.iter().filter(|f| f.kind == FeatureKind::Hole);
-    let beside = part.others.iter().map(|o| format!("stays/{}", o.solid));
-    let asked = all.iter().map(|q| q.id.clone());
-    let there: BTreeSet<String> = holes.map(part::hole_question).chain(asked).chain(beside).collect();
-    let about_features = |id: &&String| ["hole/", "point/", "radii/", "stays/"].iter().any(|p| id.starts_with(p));
-    out.extend(settled.answers.keys().filter(about_features).filter(|id| !there.contains(*id)).map(|id| {
-        let said = part::answer_words(id, settled.answers.get(id).map(String::as_str));
-        let about = id.replace('/', " ");
-        Finding::new(
-            "answer_lost",
-            Severity::Warn,
-            format!("'{said}' was said of {about}, and the part has none any more"),
-            "It has no effect now. Answer for what took its place on the Part ticket, or undo what changed the part.",
-        )
-        .keyed(id)
-        .mended_by("Forget that answer", Act::Answer { question: id.clone(), answer: None })
-    }));
-    out.extend(all.into_iter().filter(|q| open(q) && at_major(q)).map(|q| {
-        let why =
-            format!("Likely: {}. It is drilled as drawn, and then no thread holds in it: answer it first.", taken(&q));
-        let places = q.place.into_iter().collect();
-        let f = Finding::new("may_be_thread", Severity::Warn, q.text.clone(), why).keyed(&q.id).at(places);
-        answer(&q, f)
-    }));
-    out
-}
-
-/// Threads whose holes are drilled as drawn, and what a reamer takes: of these the proof misses nothing, or too little to tell.
-fn after_the_drill(intents: &[Intent]) -> Vec<Finding> {
-    let mut by: BTreeMap<&str, Vec<&Intent>> = BTreeMap::new();
-    let told = |i: &&Intent| i.drills.is_empty() || i.after == After::Reamer;
-    intents.iter().filter(told).for_each(|i| by.entry(&i.wants).or_default().push(i));
-    by.into_iter()
-        .map(|(wants, list)| {
-            let (kind, how) = match list[0].after {
-                After::Reamer => ("to_ream", "drilled smaller"),
-                After::Tap => ("to_tap", "drilled as drawn"),
-            };
-            Finding::new(
-                kind,
-                Severity::Note,
-                format!("{} × {wants}: {how}, {} follows after the program", list.len(), list[0].tool()),
-                "The programs make the holes; no thread is cut and no hole is reamed by them.",
-            )
-            .keyed(wants)
-            .at(list.iter().map(|i| i.place).collect())
-        })
-        .collect()
-}
-
-/// Marks that do not fit the part, and questions that the drawing's owner has not answered.
-fn marks_and_asks(part: &Part, settled: &Settled) -> Vec<Finding> {
-    let marks = part::marked(part, &settled.marks).into_iter().filter_map(|m| {
-        let doubt = m.doubt?;
-        Some(
-            Finding::new("mark_doubt", Severity::Warn, format!("The mark '{}' does not fit", m.words), doubt)
-                .keyed(&m.id)
-                .mended_by("Take the mark away", Act::Mark { id: m.id.clone(), mark: None })
-                .at(m.faces.iter().map(|f| part.faces[*f as usize].bounds).map(|b| Place::new(b.min, b.max)).collect()),
-        )
-    });
-    let asks = settled.asks.iter().filter(|(_, a)| a.answer.is_empty()).map(|(id, a)| {
-        Finding::new(
-            "owner_asked",
-            Severity::Note,
-            format!("{} was asked: {}", if a.whom.is_empty() { "The drawing's owner" } else { &a.whom }, a.text),
-            format!(
-                "Until there is an answer it is planned so: {}",
-                if a.proposal.is_empty() { "as drawn" } else { &a.proposal }
-            ),
-        )
-        .keyed(id)
-    });
-    marks.chain(asks).collect()
-}
-
 /// A side's result as it is kept: everything in plain numbers.
 #[derive(Serialize, Deserialize)]
 struct KeptRoute {
@@ -447,10 +347,6 @@ fn ordered(side: &str, ops: Vec<Operation>, settled: &Settled, findings: &mut Ve
     ops
 }
 
-fn posted_again(setup: &str) -> Act {
-    Act::Edited { setup: setup.into(), sha: None, file: String::new() }
-}
-
 /// Put edited texts in the place of the posted ones, with the promises at their new lines.
 fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Finding>) {
     for (name, edited) in &settled.edited {
@@ -489,127 +385,6 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
         s.promises = program::anchor(&posted, text);
         s.program.clone_from(text);
     }
-}
-
-/// Of two operations in the wrong order the one that a person moved goes back.
-fn put_back(late: &str, first: &str, moved: &[route::Moved]) -> Act {
-    let id = if moved.iter().any(|m| m.id == late) { late } else { first };
-    Act::Sequence { id: id.into(), before: None }
-}
-
-fn lost_decision(id: &str) -> Finding {
-    Finding::new(
-        "decision_lost",
-        Severity::Warn,
-        format!("A decision names an operation that the plan no longer has ({id})"),
-        "It has no effect now. Look whether what you wanted still holds; forget the decision or decide anew.",
-    )
-    .keyed(id)
-    .mended_by("Forget that decision", Act::Operation { id: id.into(), change: None })
-}
-
-/// What an operation asks of the grip at its highest.
-pub(crate) fn demand(o: &Operation) -> holding::Demand {
-    holding::Demand {
-        side: o.mill.as_ref().map_or(0.0, |m| m.side_n),
-        lift: o.mill.as_ref().map_or(0.0, |m| m.axial_n),
-        height: o.top,
-        thrust: o.drill.as_ref().map_or(0.0, |d| d.thrust_n),
-        torque: o.drill.as_ref().map_or(0.0, |d| d.torque_nm),
-    }
-}
-
-/// Each limit of a grip with the operation that asks most of it, the nearest limit first.
-pub(crate) fn grip_limits<'a>(
-    h: &SetupHold,
-    ops: &'a [Operation],
-    friction: f64,
-) -> Vec<(holding::Holds, &'a Operation)> {
-    let g = &h.grip;
-    let all = ops.iter().flat_map(|o| {
-        let held = holding::holds(g.clamp_kn, friction, g.height, g.length, g.opening, &demand(o));
-        held.into_iter().map(move |l| (l, o))
-    });
-    let mut out: Vec<(holding::Holds, &Operation)> = Vec::new();
-    for (l, o) in all {
-        match out.iter_mut().find(|x| x.0.limit == l.limit) {
-            Some(x) if l.factor < x.0.factor => *x = (l, o),
-            Some(_) => {}
-            None => out.push((l, o)),
-        }
-    }
-    out.retain(|x| x.0.asked > 0.0);
-    out.sort_by(|a, b| a.0.factor.total_cmp(&b.0.factor));
-    out
-}
-
-/// What the grip holds against the highest forces of the setup's operations, with a factor of 2.
-fn grip_findings(h: &SetupHold, ops: &[Operation], material: &Material) -> Vec<Finding> {
-    const SAFETY: f64 = 2.0;
-    let g = &h.grip;
-    let mut out = Vec::new();
-    if let Some((l, o)) = grip_limits(h, ops, material.friction).into_iter().next()
-        && l.factor < SAFETY
-    {
-        let severity = if l.factor < 1.0 { Severity::Stop } else { Severity::Warn };
-        let what = format!(
-            "{}: {:.1} times what '{}' asks at its highest ({:.0} of {:.0} {})",
-            match l.limit {
-                "slip" => "The grip slips",
-                "tilt" => "The part tilts out of the jaws",
-                _ => "The drill turns the part in the jaws",
-            },
-            l.factor,
-            o.title,
-            l.asked,
-            l.held,
-            l.unit
-        );
-        let why = format!(
-            "Closed with {:.1} kN it holds less than twice (common practice, no source): grip deeper or longer, or take less depth.",
-            g.clamp_kn
-        );
-        out.push(Finding::new("holding_force", severity, what, why).in_setup(&h.name).keyed(&h.name));
-    }
-    let full = g.clamp_full_kn;
-    if g.clamp_kn < 0.95 * full {
-        out.push(
-            Finding::new(
-                "clamp_gently",
-                Severity::Warn,
-                format!("Close the vise with {:.1} kN only, not the {full:.0} kN that it gives", g.clamp_kn),
-                format!(
-                    "{:.0} × {:.0} mm bear; with all of it the pressure would be {:.0} N/mm², and {} yields at {:.0}. Half of that leaves no mark.",
-                    g.height,
-                    g.length,
-                    full * 1000.0 / (g.height * g.length),
-                    material.name,
-                    material.yield_mpa
-                ),
-            )
-            .in_setup(&h.name)
-            .keyed(&h.name),
-        );
-    }
-    out
-}
-
-fn remarks(setup: &str, ops: &[Operation]) -> Vec<Finding> {
-    ops.iter()
-        .flat_map(|o| {
-            let of_drill = o.drill.iter().flat_map(|d| d.remarks.iter());
-            o.mill.iter().flat_map(|m| m.remarks.iter()).chain(of_drill).map(move |r| {
-                Finding::new(
-                    "cutting_data",
-                    Severity::Note,
-                    format!("{}: {r}", o.title),
-                    "The limit named stopped it; another cutter or speed may serve better.",
-                )
-                .in_setup(setup)
-                .keyed(&o.id)
-            })
-        })
-        .collect()
 }
 
 fn side_plan(
@@ -673,120 +448,4 @@ fn side_plan(
         edited: None,
         after: Vec::new(),
     }
-}
-
-/// A drill's point as the proof takes it.
-pub(crate) fn drill_point(p: &Point) -> proof::DrillPoint {
-    proof::DrillPoint { bottom: p.bottom_mm.into(), out: p.out.into(), radius: p.diameter_mm / 2.0, length: p.point_mm }
-}
-
-/// What the proof needs of a machine.
-pub fn limits_of(m: &Machine) -> Limits {
-    Limits {
-        travel_min: m.travel_min_mm.into(),
-        travel_max: m.travel_max_mm.into(),
-        motion: Motion {
-            rapid_mm_min: m.rapid_mm_min,
-            acceleration_mm_s2: m.acceleration_mm_s2,
-            junction_mm: m.junction_mm,
-            block_s: m.block_s,
-            tool_change_min: m.tool_change_min,
-        },
-        ..Limits::default()
-    }
-}
-
-/// A setup's text, read back.
-pub fn setup_input(
-    name: &str,
-    file: &str,
-    text: &str,
-    part_from_work: Placement,
-    zero: DVec3,
-    tools: &[Tool],
-    keep_out: Vec<KeepOut>,
-    promises: Option<Anchored>,
-) -> Result<SetupInput, JobError> {
-    let program = program::read(text, &ReadSettings { zero_in_machine: zero, ..Default::default() })
-        .map_err(|error| JobError::Program { program: file.into(), error })?;
-    Ok(SetupInput {
-        name: name.into(),
-        program,
-        part_from_work,
-        zero_in_machine: zero,
-        tools: tools.to_vec(),
-        keep_out,
-        promises,
-    })
-}
-
-/// Prove a plan from its programs' text. The plan's own findings are joined to the proof's.
-pub fn prove_plan(part: &Part, plan: &Plan, shop: &Shop) -> Result<Proof, JobError> {
-    prove_plan_at(part, plan, shop, &Desk::bare())
-}
-
-/// A proof as it is kept.
-#[derive(Serialize, Deserialize)]
-struct KeptProof {
-    proof: Proof,
-    loads: Vec<Vec<StepLoad>>,
-    promised: Vec<Vec<proof::Kept>>,
-}
-
-/// The plan's programs, read back from their text.
-pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
-    plan.sides
-        .iter()
-        .map(|s| {
-            let keep_out =
-                s.hold.keep_out.iter().map(|(n, a, b)| KeepOut { name: n.clone(), min: *a, max: *b }).collect();
-            setup_input(
-                &s.hold.name,
-                &s.hold.name,
-                &s.program,
-                s.hold.part_from_work,
-                s.hold.zero_in_machine,
-                &s.tools,
-                keep_out,
-                Some(s.promises.clone()),
-            )
-        })
-        .collect()
-}
-
-/// Prove at a desk: kept, watched and stoppable like [`plan_at`].
-pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Result<Proof, JobError> {
-    let setups = setups_of(plan)?;
-    let mut key = StageKey::new("proof")
-        .with(&desk.model)
-        .with(&shop.machine)
-        .with(&plan.hold.stock)
-        .with(&plan.named)
-        .with(&plan.points)
-        .with(&plan.hold.not_planned);
-    key = key.with(&shop.material(&plan.material).ok());
-    for s in &plan.sides {
-        key = key.with(&s.program).with(&s.promises).with(&s.hold).with(&s.tools);
-    }
-    let input = proof::Input {
-        model: &part.mesh,
-        chord_error: part.chord_error,
-        stock: plan.hold.stock,
-        setups: &setups,
-        named: &plan.named,
-        points: &plan.points.iter().map(drill_point).collect::<Vec<_>>(),
-        not_planned: &plan.hold.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
-        standing: &beside::standing(part),
-        machine: Some(&shop.machine),
-        material: shop.material(&plan.material).ok(),
-        limits: limits_of(&shop.machine),
-    };
-    let kept = cached(desk, &key.done(), "proof", |watch| {
-        let proof = proof::prove_watched(&input, watch);
-        KeptProof { loads: proof.loads.clone(), promised: proof.kept.clone(), proof }
-    })?;
-    let mut proof = Proof { loads: kept.loads, kept: kept.promised, ..kept.proof };
-    proof.findings.extend(plan.findings.iter().cloned());
-    proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
-    Ok(proof)
 }

@@ -1,6 +1,7 @@
 //! A plan as a folder of files: the programs, `plan.json`, `proof.json` and the model, so that the folder stands alone.
 
-use crate::chain::{JobError, Plan, limits_of, setup_input};
+use crate::chain::{JobError, Plan};
+use crate::proving::{limits_of, setup_input};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
 use program::{Anchored, Posted, Promise, anchor};
@@ -321,7 +322,7 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
         stock,
         setups: &setups,
         named: &p.named,
-        points: &p.points.iter().map(crate::chain::drill_point).collect::<Vec<_>>(),
+        points: &p.points.iter().map(crate::proving::drill_point).collect::<Vec<_>>(),
         not_planned: &p.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
         standing: &crate::beside::standing(part),
         machine: Some(machine),

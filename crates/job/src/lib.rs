@@ -5,12 +5,13 @@ pub mod cache;
 pub mod chain;
 pub mod decision;
 pub mod files;
+pub mod proving;
 pub mod sheet;
 pub mod stocking;
+mod told;
 
 pub use cache::{Cache, Desk};
-pub use chain::{
-    JobError, Plan, Planned, SidePlan, Stage, plan, plan_at, prove_plan, prove_plan_at, read_part, setups_of,
-};
+pub use chain::{JobError, Plan, Planned, SidePlan, Stage, plan, plan_at, read_part};
 pub use decision::{Decision, Revised, Settled, Units};
+pub use proving::{prove_plan, prove_plan_at, setups_of};
 pub use stocking::{Laid, Prepared, Proved, Rehearsal, StockBench, StockDecision};

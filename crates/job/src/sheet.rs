@@ -363,7 +363,7 @@ fn side_sheet(
         part_from_work: side.hold.part_from_work.to_rows().to_vec(),
         zero_in_machine: side.hold.zero_in_machine.to_array(),
         grip: side.hold.grip.clone(),
-        limits: crate::chain::grip_limits(&side.hold, &side.operations, material.map_or(0.0, |m| m.friction))
+        limits: crate::told::grip_limits(&side.hold, &side.operations, material.map_or(0.0, |m| m.friction))
             .into_iter()
             .map(|(l, o)| HoldLimit {
                 name: l.limit.into(),
@@ -372,7 +372,7 @@ fn side_sheet(
                 unit: l.unit.into(),
                 factor: l.factor,
                 by: o.title.clone(),
-                why: grounds::limit(&side.hold.grip, material, &crate::chain::demand(o)),
+                why: grounds::limit(&side.hold.grip, material, &crate::told::demand(o)),
             })
             .collect(),
         zero: side.hold.zero.clone(),

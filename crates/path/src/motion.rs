@@ -3,6 +3,7 @@
 
 use geom::{DVec2, DVec3};
 use serde::{Deserialize, Serialize};
+use std::f64::consts::TAU;
 
 /// One motion from where the last one ended.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -17,6 +18,36 @@ pub enum Move {
     State { words: String, engagement_limit: Option<f64> },
     /// Holes at the points: rapid to `clear` above, to `start`, feed to `bottom`, with full retracts every `peck` mm where given.
     Drill { at: Vec<DVec2>, clear: f64, start: f64, bottom: f64, peck: Option<f64>, feed: f64 },
+}
+
+impl Move {
+    /// Its length from where the last one ended, mm, at feed or at rapid, and where it ends; of holes what is fed, and the last of them.
+    pub fn way(&self, from: DVec3) -> (f64, DVec3) {
+        match self {
+            Move::Rapid { to } | Move::Feed { to, .. } => (from.distance(*to), *to),
+            Move::Arc { to, center, ccw, .. } => {
+                let (a, b) = (from.truncate() - *center, to.truncate() - *center);
+                ((turn_of(a, b, *ccw).abs() * a.length()).hypot(to.z - from.z), *to)
+            }
+            Move::State { .. } => (0.0, from),
+            Move::Drill { at, clear, start, bottom, .. } => {
+                (at.len() as f64 * (start - bottom), at.last().map_or(from, |p| p.extend(*clear)))
+            }
+        }
+    }
+}
+
+/// Turn from one arm to another, rad, negative clockwise; an arc that ends where it began is a whole one.
+pub fn turn_of(from: DVec2, to: DVec2, ccw: bool) -> f64 {
+    let turn = from.angle_to(to).rem_euclid(TAU);
+    let left = if turn < 1e-9 { TAU } else { turn };
+    if ccw {
+        left
+    } else if TAU - left < 1e-9 {
+        -TAU
+    } else {
+        left - TAU
+    }
 }
 
 /// Coolant of an operation.

@@ -2,7 +2,7 @@
 
 use fastrand::Rng;
 use geom::{DVec2, DVec3, Region};
-use path::motion::Move;
+use path::motion::{Move, turn_of};
 use path::rough::{Clearing, Cutting, cut, passes};
 use path::{Feeds, Slabs};
 use rayon::prelude::*;
@@ -136,10 +136,7 @@ fn line(a: DVec3, b: DVec3) -> Vec<DVec3> {
 
 fn arc(a: DVec3, b: DVec3, c: DVec2, ccw: bool) -> Vec<DVec3> {
     let (from, r) = (a.truncate() - c, (a.truncate() - c).length());
-    let turn = from.angle_to(b.truncate() - c).rem_euclid(TAU);
-    let turn = if turn < 1e-9 { TAU } else { turn };
-    let turn = if ccw { turn } else { turn - TAU };
-    let turn = if turn.abs() < 1e-9 { -TAU } else { turn };
+    let turn = turn_of(from, b.truncate() - c, ccw);
     let n = ((turn.abs() * r / CELL).ceil() as usize).max(1);
     let at = |s: f64| (c + from.rotate(DVec2::from_angle(turn * s))).extend(a.z + (b.z - a.z) * s);
     (0..=n).map(|k| at(k as f64 / n as f64)).collect()

@@ -8,7 +8,7 @@ use crate::op::{OpKind, Operation};
 use crate::pockets::{COARSE, FLOOR_WIDTH, Job};
 use crate::setup::{FLOOR_SKIN, ROUGH_BEND, Side, WALL_SKIN, Work};
 use cutting::{MillTask, mill};
-use geom::{DVec2, Region};
+use geom::{DVec2, DVec3, Region};
 use path::motion::Move;
 use reason::Term;
 use shop::tool::{Tool, ToolKind};
@@ -47,25 +47,14 @@ fn rate(side: &Side, tool: &Tool, depth: f64) -> f64 {
 
 /// Minutes of an operation's motion at feed, without rapids.
 fn at_feed(o: &Operation) -> f64 {
-    let mut here = geom::DVec3::ZERO;
+    let mut here = DVec3::ZERO;
     let mut minutes = 0.0;
     for m in o.path.iter().flat_map(|p| &p.moves) {
-        match m {
-            Move::Rapid { to } => here = *to,
-            Move::Feed { to, feed } => {
-                minutes += here.distance(*to) / feed;
-                here = *to;
-            }
-            Move::Arc { to, center, ccw, feed } => {
-                let (a, b) = (here.truncate() - *center, to.truncate() - *center);
-                let turn = a.angle_to(b).rem_euclid(std::f64::consts::TAU);
-                let turn = if *ccw { turn } else { std::f64::consts::TAU - turn };
-                minutes += (turn * a.length()).hypot(to.z - here.z) / feed;
-                here = *to;
-            }
-            Move::Drill { at, start, bottom, feed, .. } => minutes += at.len() as f64 * (start - bottom) / feed,
-            Move::State { .. } => {}
+        let (way, to) = m.way(here);
+        if let Move::Feed { feed, .. } | Move::Arc { feed, .. } | Move::Drill { feed, .. } = m {
+            minutes += way / feed;
         }
+        here = to;
     }
     minutes
 }

@@ -119,7 +119,12 @@ impl Work<'_, '_> {
         let middle = h.region.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
         let job = Job {
             kind: OpKind::Open,
-            key: format!("skin@{}{}", self.axis_place(middle), size_key(&h.region)),
+            // What hangs over is as large as the block, and no name hangs on that.
+            key: if h.outside {
+                format!("skin@outside/{}", self.height(h.top))
+            } else {
+                format!("skin@{}{}", self.axis_place(middle), size_key(&h.region))
+            },
             high,
             low,
             plain: outside.clone(),

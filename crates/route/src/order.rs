@@ -2,10 +2,9 @@
 
 use crate::op::{OpKind, Operation};
 use geom::DVec2;
-use path::motion::Move;
+use path::motion::{Move, turn_of};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashSet};
-use std::f64::consts::TAU;
 use ts_rs::TS;
 
 /// One operation needs another before it.
@@ -79,11 +78,7 @@ fn reach(op: &Operation) -> Reach {
             Move::Arc { to, center, ccw, .. } => {
                 let to = to.truncate();
                 let (from, r) = (here.unwrap_or(to) - *center, center.distance(to));
-                let turn = from.angle_to(to - *center).rem_euclid(TAU);
-                // An arc that ends where it began is a whole turn.
-                let turn = if turn < 1e-9 { TAU } else { turn };
-                let turn = if *ccw { turn } else { turn - TAU };
-                let turn = if turn.abs() < 1e-9 { -TAU } else { turn };
+                let turn = turn_of(from, to - *center, *ccw);
                 let n = (turn.abs() * r / CELL).ceil().max(1.0) as usize;
                 for k in 0..=n {
                     out.see(*center + from.rotate(DVec2::from_angle(turn * k as f64 / n as f64)), radius);

@@ -468,7 +468,7 @@ impl Work<'_, '_> {
         let verb = if j.kind == OpKind::Open { "Open" } else { "Rough" };
         let title = format!("{verb} {} to Z{bottom:.2}, {}", j.name, tool.words());
         let why = if j.kind == OpKind::Open {
-            "A skin over a hollow bends under a face cutter and tears off: it is cleared from its middle outwards first, held all round"
+            "What is thin over air bends under a face cutter and tears off: an end mill clears it first, from the air or from the middle of what is held all round"
         } else if self.side.rough_first {
             "Something here is tight: everything is roughed before anything is finished (stress moves the part); larger cutters first, from the top down"
         } else {

@@ -13,6 +13,7 @@ use shop::Shop;
 use shop::machine::Material;
 use shop::tool::{Tool, ToolKind};
 use std::collections::BTreeMap;
+use std::sync::LazyLock;
 
 /// What a side is planned from.
 pub struct Side<'a> {
@@ -44,6 +45,31 @@ pub struct Side<'a> {
     pub overrides: &'a BTreeMap<String, Override>,
     /// Hears of progress; when it says stop, what is there so far is given back.
     pub watch: &'a Watch<'a>,
+}
+
+static NO_OVERRIDES: BTreeMap<String, Override> = BTreeMap::new();
+static NOBODY: LazyLock<Watch<'static>> = LazyLock::new(Watch::nobody);
+
+impl<'a> Side<'a> {
+    /// A side on which nobody said anything: all duties, drills' points may go deeper, nothing tight.
+    pub fn new(view: &'a View<'a>, stock: Slabs, shop: &'a Shop, material: &'a Material) -> Side<'a> {
+        Side {
+            view,
+            stock,
+            shop,
+            material,
+            name: "side",
+            through_to: None,
+            only: None,
+            uneven: None,
+            intents: &[],
+            early: &[],
+            points_deeper: true,
+            rough_first: false,
+            overrides: &NO_OVERRIDES,
+            watch: &NOBODY,
+        }
+    }
 }
 
 /// Left on walls by roughing, mm (common practice 0.2–0.3, no source).
@@ -283,6 +309,10 @@ impl Work<'_, '_> {
         facing.levels = cast_levels(self.stock.top(), self.top, uneven, data.ap.value, !hollows.is_empty());
         let opened = self.open_hollows(&hollows, &facing.levels, &data, uneven > 0.0);
         let material = if opened { self.stock.between(self.top, f64::INFINITY) } else { material };
+        // What was opened on the outside needs no rows any more.
+        if let Some((min, max)) = material.bounds().filter(|_| opened) {
+            (facing.min, facing.max) = (min, max);
+        }
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
         let moves = face(&facing, feeds, self.clear_z, &self.stock);
         let last = self.side.through_to.is_none();

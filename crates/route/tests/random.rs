@@ -9,10 +9,8 @@ use part::{Part, View};
 use path::Stock;
 use path::motion::Move;
 use rayon::prelude::*;
-use reason::Watch;
 use route::{OpKind, Operation, SetupRoute, Side, bound, plan_side};
 use shop::Shop;
-use std::collections::BTreeMap;
 
 const SEEDS: std::ops::Range<u64> = 2000..2040;
 
@@ -40,23 +38,9 @@ fn planned(
 ) -> (SetupRoute, route::Bound) {
     let held = &hold.setups[k];
     let view = View::new(part, held.part_from_work.inverse());
-    let overrides = BTreeMap::new();
-    let side = Side {
-        view: &view,
-        stock: stock.seen_in(&held.part_from_work),
-        shop,
-        material: shop.material(material).unwrap(),
-        name: &held.name,
-        through_to: (k == 0).then_some(view.bounds.min.z - 0.4),
-        only: None,
-        uneven: None,
-        intents: &[],
-        early: &[],
-        points_deeper: true,
-        rough_first: false,
-        overrides: &overrides,
-        watch: &Watch::nobody(),
-    };
+    let seen = stock.seen_in(&held.part_from_work);
+    let through_to = (k == 0).then_some(view.bounds.min.z - 0.4);
+    let side = Side { name: &held.name, through_to, ..Side::new(&view, seen, shop, shop.material(material).unwrap()) };
     (plan_side(&side), bound(&side))
 }
 
@@ -70,22 +54,17 @@ fn minutes(ops: &[Operation], shop: &Shop) -> f64 {
             (sum, tool) = (sum + m.tool_change_min, o.tool);
         }
         for step in o.path.iter().flat_map(|p| &p.moves) {
-            match step {
-                Move::Rapid { to } => (sum, at) = (sum + at.distance(*to) / m.rapid_mm_min, *to),
-                Move::Feed { to, feed } => (sum, at) = (sum + at.distance(*to) / feed, *to),
-                Move::Arc { to, center, ccw, feed } => {
-                    let (a, b) = (at.truncate() - *center, to.truncate() - *center);
-                    let turn = a.angle_to(b).rem_euclid(std::f64::consts::TAU);
-                    let turn = if *ccw { turn } else { std::f64::consts::TAU - turn };
-                    (sum, at) = (sum + (turn * a.length()).hypot(to.z - at.z) / feed, *to);
-                }
+            let (way, to) = step.way(at);
+            sum += match step {
+                Move::Rapid { .. } => way / m.rapid_mm_min,
+                Move::Feed { feed, .. } | Move::Arc { feed, .. } => way / feed,
                 Move::Drill { at: holes, clear, start, bottom, feed, .. } => {
-                    let way = clear - start + clear - bottom;
-                    sum += holes.len() as f64 * ((start - bottom) / feed + way / m.rapid_mm_min);
-                    at = holes.last().unwrap().extend(*clear);
+                    let back = holes.len() as f64 * (clear - start + clear - bottom);
+                    way / feed + back / m.rapid_mm_min
                 }
-                Move::State { .. } => {}
-            }
+                Move::State { .. } => 0.0,
+            };
+            at = to;
         }
     }
     sum

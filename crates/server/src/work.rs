@@ -10,7 +10,7 @@ use crate::queue::{self, Claim};
 use diesel::prelude::*;
 use intake::{Model, Reading};
 use job::cache::StageKey;
-use job::chain::{limits_of, setups_of};
+use job::proving::{limits_of, setups_of};
 use job::{Cache, Desk, JobError, Settled};
 use part::Part;
 use shop::Shop;

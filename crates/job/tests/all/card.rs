@@ -1,7 +1,7 @@
 //! What the screens get: names that tell operations apart, numbers that agree with one another, a history that ends in the part,
 //! an order that a person may change.
 
-use job::chain::{limits_of, setups_of};
+use job::proving::{limits_of, setups_of};
 use job::sheet::{sheet, strip};
 use job::{Decision, Settled, plan, prove_plan};
 use kernel::shape::{Shape, rounded_polygon};
