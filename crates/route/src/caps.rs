@@ -137,6 +137,7 @@ impl Work<'_, '_> {
             wall_top: high,
             rough: vec![tool.clone()],
             finish: tool.clone(),
+            first: None,
             name: if h.outside { "what hangs over" } else { "the skin over a hollow" },
         };
         let cut = self.rough(&job, &tool)?;

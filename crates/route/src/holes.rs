@@ -60,12 +60,7 @@ impl Work<'_, '_> {
             let key = self.hole_key(hole.diameter, hole.at, hole.bottom);
             let intent = self.intent_of(&hole).filter(|i| !i.drills.is_empty()).cloned();
             let sizes = intent.as_ref().map_or_else(|| vec![[d - SAME_SIZE, d + SAME_SIZE]], |i| i.drills.clone());
-            let drill = sizes.iter().find_map(|[least, most]| {
-                let fits =
-                    |t: &&Tool| t.kind == ToolKind::Drill && (least - 1e-9..=most + 1e-9).contains(&t.diameter_mm);
-                let near = |t: &&Tool| (t.diameter_mm - (least + most) / 2.0).abs();
-                self.side.shop.crib.iter().filter(fits).min_by(|a, b| near(a).total_cmp(&near(b)))
-            });
+            let drill = sizes.iter().find_map(|size| self.drill_for(&hole, *size));
             let Some(drill) = drill.cloned() else {
                 if let Some(i) = &intent {
                     self.leave_full(&hole, i, &key);
@@ -171,6 +166,21 @@ impl Work<'_, '_> {
         }
         self.name_unmade_holes(&out);
         out
+    }
+
+    /// The drill nearest to the middle of a range of diameters; of those alike the shortest that reaches, which is stiffest.
+    fn drill_for(&self, hole: &Hole, [least, most]: [f64; 2]) -> Option<&Tool> {
+        let off = |t: &Tool| (t.diameter_mm - f64::midpoint(least, most)).abs();
+        let drills = self.side.shop.crib.iter().filter(|t| t.kind == ToolKind::Drill);
+        let mut fit: Vec<&Tool> =
+            drills.filter(|t| (least - 1e-9..=most + 1e-9).contains(&t.diameter_mm)).collect();
+        fit.sort_by(|a, b| off(a).total_cmp(&off(b)).then(a.stickout_mm.total_cmp(&b.stickout_mm)));
+        let reaches = |t: &Tool| {
+            let tip = hole.bottom - if hole.end == HoleEnd::Open { t.point_height() + BREAK } else { 0.0 };
+            t.flute_length_mm >= hole.mouth_top() - tip && self.tool_clears(t, hole.at, tip, hole.bottom)
+        };
+        let nearest: Vec<&Tool> = fit.iter().copied().take_while(|t| off(t) < off(fit[0]) + 1e-9).collect();
+        nearest.iter().copied().find(|t| reaches(t)).or(nearest.last().copied())
     }
 
     /// May the drill's point go below a bottom that is drawn flat, and is there material enough for it?

@@ -3,7 +3,7 @@
 use crate::holes::Drilled;
 use crate::op::OpKind;
 use crate::setup::{FINISH_BEND, FINISH_SHARE, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work};
-use crate::tools::{end_mills, finisher, local_top, roughers};
+use crate::tools::{end_mills, finisher, local_top, rest, roughers};
 use cutting::{MillTask, THE_TASK, mill};
 use geom::{DVec2, DVec3, Region};
 use part::{Hole, OFF_FLOOR};
@@ -43,6 +43,27 @@ pub(crate) fn size_key(piece: &Region) -> String {
     piece.bounds().map_or_else(String::new, |(a, b)| format!("/{:.0}x{:.0}", b.x - a.x, b.y - a.y))
 }
 
+/// Beyond a corner its finish runs on along the finished wall, mm (common practice, no source).
+const CORNER_OVERLAP: f64 = 1.0;
+
+/// Which finish of a job's walls.
+#[derive(Clone, Copy, PartialEq)]
+enum Round<'a> {
+    /// By a larger cutter, all that it reaches.
+    First(&'a Tool),
+    /// All, or the corners that are left.
+    Last,
+}
+
+impl<'a> Round<'a> {
+    fn tool(&self, j: &'a Job) -> &'a Tool {
+        match self {
+            Round::First(t) => t,
+            Round::Last => &j.finish,
+        }
+    }
+}
+
 /// What a job came to.
 pub(crate) struct Cut {
     pub op: Option<crate::Operation>,
@@ -79,6 +100,8 @@ pub(crate) struct Job {
     pub wall_top: f64,
     pub rough: Vec<Tool>,
     pub finish: Tool,
+    /// A larger cutter that finishes the walls where it gets, with the corners that it leaves to `finish`.
+    pub first: Option<(Tool, Region)>,
     pub name: &'static str,
 }
 
@@ -153,7 +176,9 @@ impl Work<'_, '_> {
         let mut open: Vec<Open> = Vec::new();
         let mut high = self.top;
         let mine = self.mine.as_ref().map(|m| m.grown(0.3, COARSE));
-        for low in self.ends() {
+        let ends = self.ends();
+        let levels: Vec<f64> = [self.top].into_iter().chain(ends.iter().copied()).collect();
+        for low in ends {
             let shadow = self.filled(low + OFF_FLOOR, drilled);
             for piece in arena.minus(&shadow).components() {
                 let duty = |r: Region| mine.as_ref().map_or_else(|| r.clone(), |m| r.intersect(m));
@@ -186,7 +211,7 @@ impl Work<'_, '_> {
             let deeper = Region::union_all(open[k + 1..].iter().filter(|o| o.low < open[k].low).map(|o| &o.piece));
             let o = &open[k];
             let is_floor = self.floors.iter().any(|f| (f - o.low).abs() < 1e-6);
-            jobs.extend(self.job(o.piece.clone(), o.goal.clone(), &o.shadow, &deeper, o.high, o.low, is_floor));
+            jobs.extend(self.job(o.piece.clone(), o.goal.clone(), &o.shadow, &deeper, &levels, o.high, o.low, is_floor));
         }
         jobs
     }
@@ -197,6 +222,7 @@ impl Work<'_, '_> {
         goal: Region,
         shadow: &Region,
         deeper: &Region,
+        levels: &[f64],
         high: f64,
         low: f64,
         floor: bool,
@@ -205,8 +231,8 @@ impl Work<'_, '_> {
         // Only around the goal: the open outside reaches far.
         let near = goal.grown(14.0, COARSE).intersect(&piece);
         let crib = &self.side.shop.crib;
-        let mills = end_mills(crib, view, &goal.grown(0.5, COARSE), low, self.stock.top(), &self.floors);
-        let wall_top = local_top(view, &goal, 0.3, low, &self.floors);
+        let mills = end_mills(crib, view, &goal.grown(0.5, COARSE), low, levels);
+        let wall_top = local_top(view, &goal, 0.3, low, levels);
         let outside =
             piece.bounds().zip(self.block.bounds()).is_some_and(|(p, b)| p.0.x < b.0.x - 1.0 || p.1.x > b.1.x + 1.0);
         let name = if outside {
@@ -262,7 +288,8 @@ impl Work<'_, '_> {
             }
         }
         let largest = if outside { 12.0 } else { 12.0_f64.min(2.0 * near.deepest(0.1).map_or(12.0, |d| d.1)) };
-        let rough = roughers(&mills, &near, &finish, WALL_SKIN, largest).into_iter().cloned().collect();
+        let rough: Vec<Tool> = roughers(&mills, &near, &finish, WALL_SKIN, largest).into_iter().cloned().collect();
+        let first = self.first_round_walls(&near, shadow, (wall_top - low).max(high - low), &rough, &finish);
         let shadow = shadow.intersect(&goal.grown(40.0, COARSE));
         Some(Job {
             kind: OpKind::Rough,
@@ -279,8 +306,64 @@ impl Work<'_, '_> {
             wall_top,
             rough,
             finish,
+            first,
             name,
         })
+    }
+
+    /// Numbers of a wall's finish.
+    fn wall_data(&self, tool: &Tool, height: f64) -> cutting::MillData {
+        let task = MillTask {
+            depth: height.min(2.0 * tool.diameter_mm),
+            width: WALL_SKIN,
+            bend: FINISH_BEND,
+            feed_share: FINISH_SHARE,
+            kappa: FRAC_PI_2,
+            cuts_at: None,
+            finish: true,
+        };
+        mill(&task, tool, self.side.material, &self.side.shop.machine)
+    }
+
+    /// A slim cutter that corners ask for bends in a high wall, and takes it in many levels. Is it quicker that a larger one, which roughs here
+    /// anyhow, finishes all that it reaches first? Minutes of both ways by the levels that bending allows.
+    fn first_round_walls(
+        &self,
+        near: &Region,
+        shadow: &Region,
+        height: f64,
+        rough: &[Tool],
+        finish: &Tool,
+    ) -> Option<(Tool, Region)> {
+        /// Less is not worth a witness line at the corners, min.
+        const WORTH: f64 = 0.3;
+        let len = |lines: &[Vec<DVec2>]| {
+            lines.iter().flat_map(|l| l.windows(2)).map(|p| p[0].distance(p[1])).sum::<f64>()
+        };
+        let minutes = |t: &Tool, way: f64| {
+            let data = self.wall_data(t, height);
+            (height / data.ap.value.max(0.1)).ceil().max(1.0) * way / data.feed.value.max(1.0)
+        };
+        let closed = |mut l: Vec<DVec2>| {
+            l.push(l[0]);
+            l
+        };
+        let border: Vec<Vec<DVec2>> = near.loops().into_iter().map(closed).collect();
+        let wall = len(&shadow.grown(0.02, COARSE).clip_lines(&border, true));
+        let alone = minutes(finish, wall);
+        let larger = rough.iter().filter(|t| t.diameter_mm > finish.diameter_mm + 0.01);
+        let ways = larger.filter_map(|t| {
+            let corners = rest(near, t.radius());
+            let way: f64 = corners
+                .components()
+                .iter()
+                .filter_map(Region::bounds)
+                .map(|(a, b)| 1.5 * a.distance(b) + 4.0 * finish.radius())
+                .sum();
+            let both = minutes(t, wall) + minutes(finish, way);
+            (alone - both > WORTH).then_some((both, t, corners))
+        });
+        ways.min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, t, corners)| (t.clone(), corners))
     }
 
     /// Name what will be left, with a place in part coordinates.
@@ -354,8 +437,10 @@ impl Work<'_, '_> {
             .collect();
         let cuts: Vec<Option<Cut>> = floors.par_iter().map(|(j, t)| self.floor(j, t)).collect();
         self.apply(cuts);
-        let walls: Vec<&Job> = jobs.iter().filter(|j| j.finish.diameter_mm == d).collect();
-        let cuts: Vec<Option<Cut>> = walls.par_iter().map(|j| self.walls(j)).collect();
+        let first = jobs.iter().filter_map(|j| Some((j, Round::First(&j.first.as_ref()?.0))));
+        let last = jobs.iter().map(|j| (j, Round::Last));
+        let walls: Vec<(&Job, Round)> = first.chain(last).filter(|(j, round)| round.tool(j).diameter_mm == d).collect();
+        let cuts: Vec<Option<Cut>> = walls.par_iter().map(|(j, round)| self.walls(j, *round)).collect();
         self.apply(cuts);
     }
 
@@ -565,9 +650,12 @@ impl Work<'_, '_> {
         Some(Cut { op, swept: vec![(done.swept, j.low)], named: None })
     }
 
-    fn walls(&self, j: &Job) -> Option<Cut> {
-        let id = Self::id(OpKind::Wall, &j.key);
-        let tool = self.tool_for(&id, &j.finish).clone();
+    fn walls(&self, j: &Job, round: Round) -> Option<Cut> {
+        let id = match round {
+            Round::First(t) => Self::id(OpKind::Wall, &format!("{}/{}", j.key, shop::tool::trim(t.diameter_mm))),
+            Round::Last => Self::id(OpKind::Wall, &j.key),
+        };
+        let tool = self.tool_for(&id, round.tool(j)).clone();
         let o = self.override_of(&id);
         let r = tool.radius();
         let arena = self.arena(r);
@@ -575,7 +663,11 @@ impl Work<'_, '_> {
         let standing = self.standing(j, j.low).grown(r + CLEAR_OF, COARSE);
         let allowed = allowed.minus(&standing);
         // Where this setup has material to take at the wall, and the part is what bounds the path.
-        let only = j.goal.grown(r - 0.02, FINE).intersect(&j.shadow.grown(r + 0.004, FINE));
+        let mut only = j.goal.grown(r - 0.02, FINE).intersect(&j.shadow.grown(r + 0.004, FINE));
+        let corners = j.first.as_ref().filter(|_| round == Round::Last);
+        if let Some((_, corners)) = corners {
+            only = only.intersect(&corners.grown(r + CORNER_OVERLAP, COARSE));
+        }
         // Walls that go on deeper are finished there in one go.
         let deeper =
             if j.deeper.is_empty() { Region::empty() } else { arena.minus(&arena.minus(&j.deeper).grown(r, FINE)) };
@@ -592,16 +684,7 @@ impl Work<'_, '_> {
         });
         let entry = arena.minus(&j.shadow.grown(r + WALL_SKIN + 0.08, FINE)).intersect(&j.open).minus(&standing);
         let height = (j.wall_top - j.low).max(j.high - j.low);
-        let task = MillTask {
-            depth: height.min(2.0 * tool.diameter_mm),
-            width: WALL_SKIN,
-            bend: FINISH_BEND,
-            feed_share: FINISH_SHARE,
-            kappa: FRAC_PI_2,
-            cuts_at: None,
-            finish: true,
-        };
-        let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
+        let mut data = self.wall_data(&tool, height);
         self.overrule(&mut data, &o, &tool);
         let n = (height / data.ap.value.max(0.1)).ceil().max(1.0);
         let levels: Vec<f64> = (1..=n as usize).map(|k| j.low + height - height * k as f64 / n).collect();
@@ -612,7 +695,15 @@ impl Work<'_, '_> {
         // In corners the skin is met over a wider angle; this is what is stated for the finish.
         data.engagement = FRAC_PI_2;
         let swept = walls.allowed.shrunk(0.002, FINE).grown(r - 0.002, FINE).intersect(&j.open);
-        let title = format!("Profile {} to Z{:.2}, {}", j.name, j.low, tool.words());
+        let what = if corners.is_some() { format!("corners of {}", j.name) } else { j.name.to_string() };
+        let title = format!("Profile {what} to Z{:.2}, {}", j.low, tool.words());
+        let why = match (round, corners) {
+            (Round::First(_), _) => {
+                "The cutter that roughs here finishes the walls that it reaches: it bends less than the slim one that the corners ask for, which is left only those"
+            }
+            (_, Some(_)) => "Corners that the larger cutter left, once it has finished the walls between them",
+            _ => "Walls last, climb, in one go from top to bottom where the flutes reach",
+        };
         let cutter = vec![
             Term::new(
                 "R",
@@ -628,7 +719,7 @@ impl Work<'_, '_> {
             title,
             &tool,
             (j.low, j.low + height),
-            "Walls last, climb, in one go from top to bottom where the flutes reach",
+            why,
             Some(data),
             moves,
             cutter,

@@ -7,37 +7,27 @@ use shop::tool::{Tool, ToolKind};
 /// Corner radius that the cutter should stay below: R ≤ 0.8 × corner (common practice, no source).
 pub(crate) const CORNER_SHARE: f64 = 0.8;
 
-/// Highest height above `from` at which the part stands within `margin` of a region.
-pub(crate) fn local_top(view: &View, region: &Region, margin: f64, from: f64, floors: &[f64]) -> f64 {
+/// Highest height above `from` up to which something stays within `margin` of a region when all is roughed. `levels` are the heights at
+/// which clearing ends, from the top down, the upper end of the stock first: between two of them stays what the lower one's shadow
+/// covers, so that a slant stands as a prism up to its upper end.
+pub(crate) fn local_top(view: &View, region: &Region, margin: f64, from: f64, levels: &[f64]) -> f64 {
     let near = region.grown(margin, 0.02);
-    // Just below each height at which the shadow jumps, from the top down.
-    for &z in floors {
-        if z <= from + 1e-6 {
-            break;
-        }
-        if view.shadow(z - part::OFF_FLOOR).intersect(&near).area() > 1e-3 {
-            return z;
-        }
-    }
-    from
+    levels
+        .windows(2)
+        .take_while(|w| w[0] > from + 1e-6)
+        .find(|w| view.shadow(f64::max(w[1], from) + part::OFF_FLOOR).intersect(&near).area() > 1e-3)
+        .map_or(from, |w| w[0])
 }
 
 /// End mills that reach `low` in the region, largest first: flutes longer than the wall beside it, holder clear of all around.
-pub(crate) fn end_mills<'a>(
-    crib: &'a [Tool],
-    view: &View,
-    region: &Region,
-    low: f64,
-    stock_top: f64,
-    floors: &[f64],
-) -> Vec<&'a Tool> {
-    let wall = local_top(view, region, 0.3, low, floors) - low;
+pub(crate) fn end_mills<'a>(crib: &'a [Tool], view: &View, region: &Region, low: f64, levels: &[f64]) -> Vec<&'a Tool> {
+    let wall = local_top(view, region, 0.3, low, levels) - low;
     let mut out: Vec<&Tool> = crib
         .iter()
         .filter(|t| t.kind == ToolKind::Flat && t.flute_length_mm >= wall + 0.2)
         .filter(|t| {
             let widest = t.holder.iter().map(|p| p.diameter_mm).fold(t.shank_diameter_mm, f64::max) / 2.0;
-            let around = local_top(view, region, widest + 1.0, low, floors).min(stock_top);
+            let around = local_top(view, region, widest + 1.0, low, levels);
             t.stickout_mm >= around - low + 1.0
         })
         .collect();
