@@ -167,7 +167,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let sides = holding::sides(part, &shop.vise, stocking::real_material(shop, settled)?, order);
     let seen = part::recognise(part);
     let (stock, prepared, stock_findings) = stocking::block(part, &seen.body, shop, settled, &sides)?;
-    let hold = holding::plan_on(part, &shop.machine, &shop.vise, material, &Choice { stock, order }, &sides)?;
+    let mut hold = holding::plan_on(part, &shop.machine, &shop.vise, material, &Choice { stock, order }, &sides)?;
     lap("stock and sides", &mut stages);
 
     // A rehearsal has feeds of its own: those that a person set are for the real material.
@@ -187,6 +187,8 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     // One setup after the other takes the stock as the ones before have left it.
     let mut stock = Stock::block(hold.stock);
     let mut routes: Vec<SetupRoute> = Vec::new();
+    let mut named = Vec::new();
+    let mut idle: Vec<String> = Vec::new();
     let mut before = String::new();
     for (k, held) in hold.setups.iter().enumerate() {
         let stage = PATHS[k.min(PATHS.len() - 1)];
@@ -240,14 +242,22 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             key = StageKey::new("side changed").with(&key).with(&mine).done();
             kept = work(&mine, &key)?;
         }
-        let route = SetupRoute::from(kept);
+        let mut route = SetupRoute::from(kept);
+        // A further setup for what no cutter there reaches is none.
+        if fits && matches!(held.duty, Duty::Only(_)) && route.operations.is_empty() {
+            named.extend(route.named.drain(..).map(|f| Finding { setup: None, ..f }));
+            idle.push(held.name.clone());
+            lap(stage, &mut stages);
+            continue;
+        }
         before = key;
         stock = stock.after(held.part_from_work, route.stock.clone());
         routes.push(route);
         lap(stage, &mut stages);
     }
 
-    let mut named = Vec::new();
+    hold.setups.retain(|s| !idle.contains(&s.name));
+    hold.findings.retain(|f| f.setup.as_ref().is_none_or(|s| !idle.contains(s)));
     named.extend(beside::left_for(part, &hold));
     routes.iter_mut().for_each(|r| named.append(&mut r.named));
     let points: Vec<Point> = routes.iter_mut().flat_map(|r| std::mem::take(&mut r.points)).collect();

@@ -324,6 +324,7 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
         named: &p.named,
         points: &p.points.iter().map(crate::proving::drill_point).collect::<Vec<_>>(),
         not_planned: &p.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
+        slants: &part::slants(part),
         standing: &crate::beside::standing(part),
         machine: Some(machine),
         material: shop.material(&p.material).ok(),

@@ -114,6 +114,7 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         named: &plan.named,
         points: &plan.points.iter().map(drill_point).collect::<Vec<_>>(),
         not_planned: &plan.hold.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
+        slants: &part::slants(part),
         standing: &beside::standing(part),
         machine: Some(&shop.machine),
         material: shop.material(&plan.material).ok(),

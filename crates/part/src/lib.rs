@@ -12,6 +12,7 @@ mod measure;
 mod model;
 mod purpose;
 mod question;
+mod slant;
 mod slice;
 mod view;
 
@@ -31,5 +32,6 @@ pub use measure::{Measured, NoSuchFace, Reading, Spot, measure};
 pub use model::{Face, Origin, Part, PartError, Solid, Surface};
 pub use purpose::purposes;
 pub use question::{Choice, FLAT_BOTTOMS, Question, grave_questions, hole_question, may_go_deeper, questions};
+pub use slant::slants;
 pub use slice::{Cut, Slice, Wall, slice};
 pub use view::{BESIDE, Chamfer, Hole, HoleEnd, OFF_FLOOR, View};

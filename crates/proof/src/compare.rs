@@ -28,6 +28,9 @@ struct Scrap {
     depth: f64,
 }
 
+/// So many points of a difference are kept.
+const POINTS: usize = 300;
+
 /// A connected difference.
 #[derive(Debug, Clone)]
 pub(crate) struct Patch {
@@ -39,7 +42,7 @@ pub(crate) struct Patch {
     pub deepest: DVec3,
     /// mm³ by its rays.
     pub volume: f64,
-    /// Points in it, a few hundred at most.
+    /// Points in it, spread over it, a few hundred at most.
     pub points: Vec<DVec3>,
 }
 
@@ -241,13 +244,16 @@ pub(crate) fn group(boxes: &[Piece]) -> Vec<Patch> {
         let p = &mut out[k];
         p.places.push(Place::new(b.min, b.max));
         p.volume += volume;
-        if p.points.len() < 300 {
-            p.points.push(deepest);
-        }
+        p.points.push(deepest);
         if depth > p.depth {
             p.depth = depth;
             p.deepest = deepest;
         }
+    }
+    // Spread over all of it: the first few hundred would lie at one end.
+    for p in &mut out {
+        let step = p.points.len().div_ceil(POINTS).max(1);
+        p.points = p.points.iter().step_by(step).copied().collect();
     }
     out.sort_by(|a, b| b.depth.total_cmp(&a.depth));
     out

@@ -22,6 +22,7 @@ pub use history::{Fall, History, histories};
 use compare::{Patch, Piece, Surface};
 use geom::{Box3, DIRECTIONS, DVec3, Placement, TriMesh};
 use program::{Anchored, Program};
+use rayon::prelude::*;
 use reason::{Finding, Place, Severity, Watch};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
@@ -149,6 +150,8 @@ pub struct Input<'a> {
     pub points: &'a [DrillPoint],
     /// Setups that would be needed and are not planned: name, and what is up in them.
     pub not_planned: &'a [(String, DVec3)],
+    /// Directions at an angle from which a tilted setup would look at some face of the part: out of holes, square to flats.
+    pub slants: &'a [DVec3],
     /// What stands beside the part, in every setup.
     pub standing: &'a [Standing<'a>],
     /// The machine, for its speeds, feeds and power; they are not looked at without it.
@@ -466,6 +469,66 @@ fn open_share(points: &[DVec3], model: &Stock, d: DVec3) -> f64 {
     free as f64 / points.len().max(1) as f64
 }
 
+/// Share of the points from which the way out along any direction `d` meets no triangle of the model
+/// (Möller and Trumbore, Fast, Minimum Storage Ray/Triangle Intersection, 1997).
+fn open_share_at_angle(points: &[DVec3], model: &TriMesh, d: DVec3) -> f64 {
+    /// A point on the surface sees the surface itself; one on a wall along `d` is asked a little beside it too, mm.
+    const OFF: f64 = 0.02;
+    const BESIDE: f64 = 0.03;
+    let (across, other) = d.any_orthonormal_pair();
+    let hits = |p: DVec3| {
+        (0..model.triangles.len()).any(|t| {
+            let [a, b, c] = model.corners(t);
+            let (ab, ac) = (b - a, c - a);
+            let q = d.cross(ac);
+            let det = ab.dot(q);
+            if det.abs() < 1e-12 {
+                return false;
+            }
+            let from = (p - a) / det;
+            let u = from.dot(q);
+            let w = from.cross(ab);
+            let v = d.dot(w);
+            u >= 0.0 && v >= 0.0 && u + v <= 1.0 && ac.dot(w) > OFF
+        })
+    };
+    let free = |p: &DVec3| {
+        let beside = (0..6).map(|k| f64::from(k) * std::f64::consts::FRAC_PI_3).map(|a| across * a.cos() + other * a.sin());
+        std::iter::once(DVec3::ZERO).chain(beside).any(|b| !hits(*p + b * BESIDE))
+    };
+    points.par_iter().filter(|p| free(p)).count() as f64 / points.len().max(1) as f64
+}
+
+/// Of its points, from this share on all count as open to a direction.
+const ALL: f64 = 0.95;
+
+/// Another direction from which most of it lies open, in words, with what it asks for: an axis where all of it does, else the one that sees
+/// most.
+fn best_way(p: &Patch, model: &Stock, input: &Input) -> Option<(String, &'static str)> {
+    let square = "No setup cuts from that side. Add one, or do it by hand afterwards.";
+    let tilted =
+        "The part would have to be tilted, on an angle block or a sine set-up, which Gold Chip does not plan yet.";
+    let mut ways: Vec<(f64, String, &str)> = DIRECTIONS
+        .iter()
+        .map(|(d, name)| (open_share(&p.points, model, *d), (*name).to_string(), square))
+        .collect();
+    if ways.iter().all(|w| w.0 < ALL) {
+        let slanted = |d: &DVec3| (open_share_at_angle(&p.points, input.model, *d), at_angle_words(*d), tilted);
+        ways.extend(input.slants.iter().map(slanted));
+    }
+    ways.sort_by(|a, b| b.0.total_cmp(&a.0));
+    ways.into_iter().next().filter(|w| w.0 > 0.5).map(|(_, words, asks)| (words, asks))
+}
+
+/// A direction in words: how far it is off the nearest axis, and towards which.
+fn at_angle_words(d: DVec3) -> String {
+    let mut order = [0, 1, 2];
+    order.sort_by(|a, b| d[*b].abs().total_cmp(&d[*a].abs()));
+    let axis = |k: usize| format!("{}{}", if d[k] < 0.0 { '−' } else { '+' }, ['X', 'Y', 'Z'][k]);
+    let off = d[order[0]].abs().min(1.0).acos().to_degrees();
+    format!("{off:.0}° from {} towards {}", axis(order[0]), axis(order[1]))
+}
+
 /// Which setup that is not planned would have cut it: beyond the part on its side, or seen by it and by none that is planned.
 fn left_by_choice(p: &Patch, model: &Stock, input: &Input) -> Option<usize> {
     let bounds = input.model.bounds();
@@ -488,27 +551,30 @@ fn left_by_choice(p: &Patch, model: &Stock, input: &Input) -> Option<usize> {
 /// Why something was left: reachable but not cut, reachable from another side only, or from none.
 fn left_finding(p: &Patch, model: &Stock, input: &Input, error: f64) -> Finding {
     let ups: Vec<DVec3> = input.setups.iter().map(|s| s.part_from_work.dir(DVec3::Z)).collect();
-    let open = |d: DVec3| open_share(&p.points, model, d) > 0.5;
+    let share = |d: &DVec3| open_share(&p.points, model, *d);
+    let most = ups.iter().map(share).fold(0.0, f64::max);
+    // What is half seen through a hole that crosses another belongs to the other, if that one shows all of it.
+    let slanted = most < ALL && input.slants.iter().any(|d| open_share_at_angle(&p.points, input.model, *d) > ALL);
     let size = format!("{} is left at {}", amount(p.depth, error), at_words(p.deepest));
-    let f = if ups.iter().any(|&d| open(d)) {
+    let f = if most > 0.5 && !slanted {
         Finding::new(
             "leftover",
             Severity::Stop,
             size,
             "It can be reached from a side that is cut, and the programs do not cut it; a smaller cutter or a further cut is needed.",
         )
-    } else if let Some((_, name)) = DIRECTIONS.iter().find(|(d, _)| open(*d)) {
+    } else if let Some(from) = best_way(p, model, input) {
         Finding::new(
             "needs_other_side",
             Severity::Warn,
-            format!("{size}; it can be cut from {name}"),
-            "No setup cuts from that side. Add one, or do it by hand afterwards.",
+            format!("{size}; it can be cut from {}", from.0),
+            from.1,
         )
     } else {
         Finding::new(
             "not_makeable",
             Severity::Stop,
-            format!("{size}, hidden from all six sides"),
+            format!("{size}, hidden from all six sides and along every slanted hole and flat"),
             "No straight cutter reaches it: an undercut cutter, another way of making it, or a change of the drawing.",
         )
     };

@@ -65,6 +65,7 @@ fn prove_promised(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>, pro
         named: &[],
         points: &[],
         not_planned: &[],
+        slants: &[],
         standing: &[],
         machine: Some(&shop.machine),
         material: shop.material("aluminium-6082").ok(),

@@ -79,7 +79,6 @@ pub const KINDS: &[Kind] = &[
     kind("small_leftover", "Hundredths are left"),
     kind("spindle_off", "A cut with the spindle off"),
     kind("spindle_reversed", "A cut with the spindle turning backwards"),
-    left("step", "A step in a hole that no end mill makes"),
     kind("stock_material", "The piece is of another material"),
     kind("stock_not_planned", "A piece of stock that cannot be planned yet"),
     kind("stored_as_splines", "Faces are stored as splines"),

@@ -108,18 +108,14 @@ impl Work<'_, '_> {
                     hole.bottom
                 }
                 HoleEnd::Step => {
-                    if !self.can_be_milled(&hole) {
-                        self.name_left(
-                            &disc,
-                            hole.bottom - 0.05,
-                            hole.top,
-                            "step",
-                            &key,
-                            format!("A step Ø{} is too deep or too small for an end mill", shop::tool::trim(d)),
-                            "A counterbore cutter of that size, or a change of the drawing.",
-                        );
+                    if self.can_be_milled(&hole) {
+                        continue;
                     }
-                    continue;
+                    note = Some(format!(
+                        "A step Ø{} too deep or too small for an end mill: the drill's point leaves its cone",
+                        shop::tool::trim(d)
+                    ));
+                    hole.bottom
                 }
             };
             let below = if hole.end == HoleEnd::Flat { hole.bottom } else { f64::NEG_INFINITY };
@@ -131,7 +127,7 @@ impl Work<'_, '_> {
             }
             if let Some(what) = note {
                 let (lo, hi) = (hole.bottom.min(tip) - point, hole.bottom + point + 0.05);
-                self.name_form(&Region::disc(hole.at, d / 2.0 + 0.05, 0.01), lo, hi, "drill_point", &key, what, "Usual for a drilled hole; where the bottom matters, finish it with an end mill or ask for a drill point in the drawing.");
+                self.name_form(&Region::disc(hole.at, d / 2.0 + 0.05, 0.01), lo, hi, "drill_point", &key, what, "Usual for a drilled hole; where the bottom matters, finish it with an end mill or a counterbore, or ask for a drill point in the drawing.");
             }
             if let Some(i) = &intent {
                 let kind = match i.after {
