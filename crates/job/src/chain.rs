@@ -190,7 +190,9 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mut named = Vec::new();
     let mut idle: Vec<String> = Vec::new();
     let mut before = String::new();
-    for (k, held) in hold.setups.iter().enumerate() {
+    for (k, held) in hold.setups.iter_mut().enumerate() {
+        take_over(held, &mut routes);
+        let held = &*held;
         let stage = PATHS[k.min(PATHS.len() - 1)];
         let plain = StageKey::new("side").with(&desk.model).with(shop).with(material).with(held).with(&hold.stock);
         let plain =
@@ -226,6 +228,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
                         named: vec![],
                         notes: vec![],
                         points: vec![],
+                        elsewhere: vec![],
                     }
                 })
             })
@@ -257,6 +260,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     }
 
     hold.setups.retain(|s| !idle.contains(&s.name));
+    left_by_both(&hold.setups, &mut routes);
     hold.findings.retain(|f| f.setup.as_ref().is_none_or(|s| !idle.contains(s)));
     named.extend(beside::left_for(part, &hold));
     routes.iter_mut().for_each(|r| named.append(&mut r.named));
@@ -312,13 +316,22 @@ struct KeptRoute {
     named: Vec<Finding>,
     notes: Vec<Finding>,
     points: Vec<Point>,
+    elsewhere: Vec<route::Elsewhere>,
 }
 
 impl From<SetupRoute> for KeptRoute {
     fn from(mut r: SetupRoute) -> Self {
         let paths = r.operations.iter_mut().map(|o| o.path.take()).collect();
         let stock = r.stock.parts().map(|(a, b, s)| (a, b, s.loops())).collect();
-        KeptRoute { operations: r.operations, paths, stock, named: r.named, notes: r.notes, points: r.points }
+        KeptRoute {
+            operations: r.operations,
+            paths,
+            stock,
+            named: r.named,
+            notes: r.notes,
+            points: r.points,
+            elsewhere: r.elsewhere,
+        }
     }
 }
 
@@ -326,7 +339,32 @@ impl From<KeptRoute> for SetupRoute {
     fn from(k: KeptRoute) -> Self {
         let operations = k.operations.into_iter().zip(k.paths).map(|(o, path)| Operation { path, ..o }).collect();
         let stock = Slabs::stacked(k.stock.into_iter().map(|(a, b, l)| (a, b, Region::from_oriented(&l))));
-        SetupRoute { operations, stock, named: k.named, notes: k.notes, points: k.points }
+        SetupRoute { operations, stock, named: k.named, notes: k.notes, points: k.points, elsewhere: k.elsewhere }
+    }
+}
+
+/// A further setup also cuts what earlier ones leave in corners that lie open to it.
+fn take_over(held: &mut SetupHold, earlier: &mut [SetupRoute]) {
+    let up = held.part_from_work.dir(DVec3::Z);
+    let Duty::Only(only) = &mut held.duty else { return };
+    for r in earlier {
+        let (mine, others) = std::mem::take(&mut r.elsewhere).into_iter().partition(|e| e.from.dot(up) > 1.0 - 1e-6);
+        r.elsewhere = others;
+        let mine: Vec<route::Elsewhere> = mine;
+        only.places.extend(mine.iter().flat_map(|e| e.points(only.cell)));
+        r.named.retain(|f| !mine.iter().any(|e| e.is_named_by(f)));
+    }
+}
+
+/// What a setup leaves open to another that is cut, and that leaves it too, no other side makes.
+fn left_by_both(setups: &[SetupHold], routes: &mut [SetupRoute]) {
+    for r in routes {
+        for e in std::mem::take(&mut r.elsewhere) {
+            let cut = setups.iter().any(|s| s.part_from_work.dir(DVec3::Z).dot(e.from) > 1.0 - 1e-6);
+            if let Some(f) = r.named.iter_mut().find(|f| cut && e.is_named_by(f)) {
+                *f = e.otherwise;
+            }
+        }
     }
 }
 

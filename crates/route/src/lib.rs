@@ -4,6 +4,7 @@
 //! their edges exist. Roughing comes before any finishing, because stress moves the part. Through cut-outs are cleared whole,
 //! below the part's bottom, so that no slug is left when the hat is faced off.
 
+mod across;
 mod bound;
 mod caps;
 mod holes;
@@ -13,6 +14,7 @@ mod pockets;
 mod setup;
 mod tools;
 
+pub use across::Elsewhere;
 pub use bound::{Bound, bound};
 pub use op::{OpKind, Operation, Override, Point, SetupRoute};
 pub use order::{Moved, Need, broken, needs, reordered};

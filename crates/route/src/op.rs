@@ -120,4 +120,6 @@ pub struct SetupRoute {
     pub notes: Vec<Finding>,
     /// Points of drills below bottoms that are drawn flat.
     pub points: Vec<Point>,
+    /// What is named as left, but lies open to another side.
+    pub elsewhere: Vec<crate::Elsewhere>,
 }

@@ -284,7 +284,7 @@ impl Work<'_, '_> {
                     )
                 };
                 let at = part.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
-                self.name_left(&part.grown(0.05, 0.01), low - 0.01, self.top, "corner", &format!("{key}/{}", self.place(at, low)), what, "Ask for a larger radius, relieve the corner with a hole, cut it from another side, or finish it by hand.");
+self.name_corner(&part, low, &format!("{key}/{}", self.place(at, low)), what);
             }
         }
         let largest = if outside { 12.0 } else { 12.0_f64.min(2.0 * near.deepest(0.1).map_or(12.0, |d| d.1)) };

@@ -103,6 +103,8 @@ pub(crate) struct Work<'a, 'b> {
     pub notes: Vec<Finding>,
     /// Points of drills below bottoms that are drawn flat.
     pub points: Vec<crate::Point>,
+    /// What is left here and lies open to another side.
+    pub elsewhere: Vec<crate::Elsewhere>,
     pub floors: Vec<f64>,
     /// Upper end of the part.
     pub top: f64,
@@ -133,7 +135,7 @@ pub fn plan_side(side: &Side) -> SetupRoute {
         w.chamfers();
         w.name_slanted();
     }
-    SetupRoute { operations: w.ops, stock: w.stock, named: w.named, notes: alike(w.notes), points: w.points }
+    SetupRoute { operations: w.ops, stock: w.stock, named: w.named, notes: alike(w.notes), points: w.points, elsewhere: w.elsewhere }
 }
 
 /// Findings that say the same of several places are one with all of them.
@@ -186,6 +188,7 @@ impl<'a, 'b> Work<'a, 'b> {
             named: vec![],
             notes: vec![],
             points: vec![],
+            elsewhere: vec![],
             floors,
             top,
             clear_z,
