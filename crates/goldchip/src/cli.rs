@@ -253,7 +253,8 @@ fn report(proof: &Proof) {
     }
     let (verdict, _) = job::sheet::verdict(proof);
     say!(
-        "{verdict}: gouge {:.3} mm, leftover {:.3} mm (± {:.3}), {:.1} min",
+        "{verdict}{}: gouge {:.3} mm, leftover {:.3} mm (± {:.3}), {:.1} min",
+        if proof.complete { String::new() } else { format!(", {:.2} cm³ left", proof.left_mm3 / 1000.0) },
         proof.gouge_mm,
         proof.leftover_mm,
         proof.error_mm,

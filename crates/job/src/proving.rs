@@ -120,11 +120,14 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         material: shop.material(&plan.material).ok(),
         limits: limits_of(&shop.machine),
     };
+    // Not kept: large, and only wanted beside the proof that was just made.
+    let mut left = Vec::new();
     let kept = cached(desk, &key.done(), "proof", |watch| {
-        let proof = proof::prove_watched(&input, watch);
+        let mut proof = proof::prove_watched(&input, watch);
+        left = std::mem::take(&mut proof.left);
         KeptProof { loads: proof.loads.clone(), promised: proof.kept.clone(), proof }
     })?;
-    let mut proof = Proof { loads: kept.loads, kept: kept.promised, ..kept.proof };
+    let mut proof = Proof { loads: kept.loads, kept: kept.promised, left, ..kept.proof };
     proof.findings.extend(plan.findings.iter().cloned());
     proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
     Ok(proof)

@@ -185,8 +185,25 @@ pub struct Proof {
     /// How the measured engagement agrees with what is promised, by setup and promise: not for the file.
     #[serde(skip)]
     pub kept: Vec<Vec<Kept>>,
+    /// What is left, more than what passes, mm³.
+    #[serde(default)]
+    pub left_mm3: f64,
+    /// The same by finding, as the rays have it; not kept.
+    #[serde(skip)]
+    pub left: Vec<Left>,
     /// What was found.
     pub findings: Vec<Finding>,
+}
+
+/// Material that a finding is about, before its boxes were made fewer.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Left {
+    /// Id of the finding.
+    pub finding: String,
+    /// By its rays, mm³.
+    pub mm3: f64,
+    /// A box for each run of rays, part coordinates.
+    pub boxes: Vec<Place>,
 }
 
 /// Lengths that a cutter met material sideways under a promise of engagement, mm.
@@ -296,6 +313,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let mut gone = compare::differences(&stock, &model, &surface, false, MEASURED);
     gone.retain(|p| !input.points.iter().any(|q| q.holds(p.deepest) && q.holds(p.bounds.middle())));
     let left = compare::differences(&stock, &model, &surface, true, MEASURED);
+    let mut told: Vec<Left> = Vec::new();
 
     let gouge_mm = gone.iter().map(|g| g.depth).fold(0.0, f64::max);
     for patch in compare::group(&gone) {
@@ -321,7 +339,9 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         complete = false;
         let mut f = input.named[k].clone();
         f.what = format!("{}; up to {} is left", f.what, amount(depth, error));
-        f.places = places(&pieces);
+        let boxes: Vec<Place> = pieces.iter().map(|p| Place::new(p.bounds.min, p.bounds.max)).collect();
+        f.places = places::fewer(boxes.clone());
+        told.push(Left { finding: f.id.clone(), mm3: pieces.iter().map(|p| p.volume).sum(), boxes });
         findings.push(f);
     }
     let mut leftover_mm = 0.0_f64;
@@ -346,23 +366,25 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         if f.severity == Severity::Stop {
             leftover_mm = leftover_mm.max(patch.depth);
         }
+        told.push(Left { finding: f.id.clone(), mm3: patch.volume, boxes: patch.places });
         findings.push(f);
     }
     for (patches, (name, _)) in by_choice.iter().zip(input.not_planned) {
         if patches.is_empty() {
             continue;
         }
-        let volume = patches.iter().map(|p| p.volume).sum::<f64>() / 1000.0;
-        findings.push(
-            Finding::new(
-                "not_planned",
-                Severity::Warn,
-                format!("{name} is not planned: {volume:.1} cm³ that it would cut stay"),
-                "Left by choice: it cannot be held yet. The setups before it are made so that it can follow.",
-            )
-            .keyed(name)
-            .at(places::fewer(patches.iter().flat_map(|p| p.places.iter().copied()).collect())),
-        );
+        let mm3: f64 = patches.iter().map(|p| p.volume).sum();
+        let boxes: Vec<Place> = patches.iter().flat_map(|p| p.places.iter().copied()).collect();
+        let f = Finding::new(
+            "not_planned",
+            Severity::Warn,
+            format!("{name} is not planned: {:.1} cm³ that it would cut stay", mm3 / 1000.0),
+            "Left by choice: it cannot be held yet. The setups before it are made so that it can follow.",
+        )
+        .keyed(name)
+        .at(places::fewer(boxes.clone()));
+        told.push(Left { finding: f.id.clone(), mm3, boxes });
+        findings.push(f);
     }
     if let Some(worst) = small.iter().map(|p| p.depth).reduce(f64::max) {
         let all: Vec<Place> = small.iter().flat_map(|p| p.places.iter().copied()).collect();
@@ -387,6 +409,8 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         setup_minutes,
         loads,
         kept,
+        left_mm3: told.iter().map(|l| l.mm3).sum(),
+        left: told,
         findings,
     }
 }
@@ -395,10 +419,6 @@ fn block_mesh(b: &Box3) -> TriMesh {
     let quads = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
     let triangles = quads.iter().flat_map(|q| [[q[0], q[1], q[2]], [q[0], q[2], q[3]]]).collect();
     TriMesh { points: b.corners().to_vec(), triangles, face: vec![0; 12] }
-}
-
-fn places(pieces: &[Piece]) -> Vec<Place> {
-    places::fewer(pieces.iter().map(|p| Place::new(p.bounds.min, p.bounds.max)).collect())
 }
 
 /// Pieces by the named finding whose places hold their middle, and those that none names.
@@ -493,7 +513,8 @@ fn open_share_at_angle(points: &[DVec3], model: &TriMesh, d: DVec3) -> f64 {
         })
     };
     let free = |p: &DVec3| {
-        let beside = (0..6).map(|k| f64::from(k) * std::f64::consts::FRAC_PI_3).map(|a| across * a.cos() + other * a.sin());
+        let beside =
+            (0..6).map(|k| f64::from(k) * std::f64::consts::FRAC_PI_3).map(|a| across * a.cos() + other * a.sin());
         std::iter::once(DVec3::ZERO).chain(beside).any(|b| !hits(*p + b * BESIDE))
     };
     points.par_iter().filter(|p| free(p)).count() as f64 / points.len().max(1) as f64
@@ -508,10 +529,8 @@ fn best_way(p: &Patch, model: &Stock, input: &Input) -> Option<(String, &'static
     let square = "No setup cuts from that side. Add one, or do it by hand afterwards.";
     let tilted =
         "The part would have to be tilted, on an angle block or a sine set-up, which Gold Chip does not plan yet.";
-    let mut ways: Vec<(f64, String, &str)> = DIRECTIONS
-        .iter()
-        .map(|(d, name)| (open_share(&p.points, model, *d), (*name).to_string(), square))
-        .collect();
+    let mut ways: Vec<(f64, String, &str)> =
+        DIRECTIONS.iter().map(|(d, name)| (open_share(&p.points, model, *d), (*name).to_string(), square)).collect();
     if ways.iter().all(|w| w.0 < ALL) {
         let slanted = |d: &DVec3| (open_share_at_angle(&p.points, input.model, *d), at_angle_words(*d), tilted);
         ways.extend(input.slants.iter().map(slanted));
@@ -564,12 +583,7 @@ fn left_finding(p: &Patch, model: &Stock, input: &Input, error: f64) -> Finding 
             "It can be reached from a side that is cut, and the programs do not cut it; a smaller cutter or a further cut is needed.",
         )
     } else if let Some(from) = best_way(p, model, input) {
-        Finding::new(
-            "needs_other_side",
-            Severity::Warn,
-            format!("{size}; it can be cut from {}", from.0),
-            from.1,
-        )
+        Finding::new("needs_other_side", Severity::Warn, format!("{size}; it can be cut from {}", from.0), from.1)
     } else {
         Finding::new(
             "not_makeable",

@@ -168,8 +168,7 @@ impl Work<'_, '_> {
     fn drill_for(&self, hole: &Hole, [least, most]: [f64; 2]) -> Option<&Tool> {
         let off = |t: &Tool| (t.diameter_mm - f64::midpoint(least, most)).abs();
         let drills = self.side.shop.crib.iter().filter(|t| t.kind == ToolKind::Drill);
-        let mut fit: Vec<&Tool> =
-            drills.filter(|t| (least - 1e-9..=most + 1e-9).contains(&t.diameter_mm)).collect();
+        let mut fit: Vec<&Tool> = drills.filter(|t| (least - 1e-9..=most + 1e-9).contains(&t.diameter_mm)).collect();
         fit.sort_by(|a, b| off(a).total_cmp(&off(b)).then(a.stickout_mm.total_cmp(&b.stickout_mm)));
         let reaches = |t: &Tool| {
             let tip = hole.bottom - if hole.end == HoleEnd::Open { t.point_height() + BREAK } else { 0.0 };

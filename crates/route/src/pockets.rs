@@ -211,7 +211,16 @@ impl Work<'_, '_> {
             let deeper = Region::union_all(open[k + 1..].iter().filter(|o| o.low < open[k].low).map(|o| &o.piece));
             let o = &open[k];
             let is_floor = self.floors.iter().any(|f| (f - o.low).abs() < 1e-6);
-            jobs.extend(self.job(o.piece.clone(), o.goal.clone(), &o.shadow, &deeper, &levels, o.high, o.low, is_floor));
+            jobs.extend(self.job(
+                o.piece.clone(),
+                o.goal.clone(),
+                &o.shadow,
+                &deeper,
+                &levels,
+                o.high,
+                o.low,
+                is_floor,
+            ));
         }
         jobs
     }
@@ -284,7 +293,7 @@ impl Work<'_, '_> {
                     )
                 };
                 let at = part.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
-self.name_corner(&part, low, &format!("{key}/{}", self.place(at, low)), what);
+                self.name_corner(&part, low, &format!("{key}/{}", self.place(at, low)), what);
             }
         }
         let largest = if outside { 12.0 } else { 12.0_f64.min(2.0 * near.deepest(0.1).map_or(12.0, |d| d.1)) };
@@ -337,9 +346,8 @@ self.name_corner(&part, low, &format!("{key}/{}", self.place(at, low)), what);
     ) -> Option<(Tool, Region)> {
         /// Less is not worth a witness line at the corners, min.
         const WORTH: f64 = 0.3;
-        let len = |lines: &[Vec<DVec2>]| {
-            lines.iter().flat_map(|l| l.windows(2)).map(|p| p[0].distance(p[1])).sum::<f64>()
-        };
+        let len =
+            |lines: &[Vec<DVec2>]| lines.iter().flat_map(|l| l.windows(2)).map(|p| p[0].distance(p[1])).sum::<f64>();
         let minutes = |t: &Tool, way: f64| {
             let data = self.wall_data(t, height);
             (height / data.ap.value.max(0.1)).ceil().max(1.0) * way / data.feed.value.max(1.0)
@@ -713,17 +721,8 @@ self.name_corner(&part, low, &format!("{key}/{}", self.place(at, low)), what);
             ),
             Term::new("h", "height of wall", height, "mm"),
         ];
-        let op = self.operation(
-            OpKind::Wall,
-            id,
-            title,
-            &tool,
-            (j.low, j.low + height),
-            why,
-            Some(data),
-            moves,
-            cutter,
-        );
+        let op =
+            self.operation(OpKind::Wall, id, title, &tool, (j.low, j.low + height), why, Some(data), moves, cutter);
         Some(Cut { op, swept: vec![(swept, j.low)], named: None })
     }
 }

@@ -135,7 +135,14 @@ pub fn plan_side(side: &Side) -> SetupRoute {
         w.chamfers();
         w.name_slanted();
     }
-    SetupRoute { operations: w.ops, stock: w.stock, named: w.named, notes: alike(w.notes), points: w.points, elsewhere: w.elsewhere }
+    SetupRoute {
+        operations: w.ops,
+        stock: w.stock,
+        named: w.named,
+        notes: alike(w.notes),
+        points: w.points,
+        elsewhere: w.elsewhere,
+    }
 }
 
 /// Findings that say the same of several places are one with all of them.

@@ -15,6 +15,7 @@ fn roughing_meets_what_it_promises() {
         let part = Part::from_raw(&raw).unwrap();
         let p = plan(&part, "p", &shop, &Settled::default()).unwrap().plan;
         let proof = prove_plan(&part, &p, &shop).unwrap();
+        assert!(proof.passed() && proof.complete && proof.left.is_empty() && proof.left_mm3 == 0.0, "{name}");
         let rough = || proof.kept.iter().flatten().filter(|k| k.operation.starts_with("rough:"));
         let (all, near, over) = rough().fold((0.0, 0.0, 0.0), |s, k| (s.0 + k.all, s.1 + k.near, s.2 + k.over));
         println!("{name}: {:.1} m, {:.0} % near, {:.0} % over", all / 1000.0, 100.0 * near / all, 100.0 * over / all);

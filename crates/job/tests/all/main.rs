@@ -8,6 +8,7 @@ mod family;
 mod intents;
 mod make_family;
 mod oracle;
+mod places;
 mod promises;
 mod sides;
 mod stocking;
