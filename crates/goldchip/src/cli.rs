@@ -180,7 +180,7 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let proof = job::prove_plan(&part, &planned.plan, &shop)?;
     stages.push(("proof", clock.elapsed().as_secs_f64()));
     files::write(&out, &model, &settled.reading(), &planned.plan, &proof, &shop)?;
-    let s = planned.plan.hold.stock.size();
+    let s = planned.plan.scheme.stock.size();
     say!(
         "part {:.2} x {:.2} x {:.2} mm, block {:.1} x {:.1} x {:.1} mm, {}",
         part.bounds.size().x,
@@ -194,7 +194,7 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     for side in &planned.plan.sides {
         say!(
             "{}: {} operations, {} tools, {} lines",
-            side.hold.name,
+            side.setup.name,
             side.operations.len(),
             side.tools.len(),
             side.program.lines().count()

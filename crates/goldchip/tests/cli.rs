@@ -59,6 +59,8 @@ fn plan_prove_edit_prove() {
             assert!(!s["tools"][0][key].is_null(), "{key}");
         }
         assert!(s["keep_out"].as_array().unwrap().len() >= 2 && s["zero"].as_array().unwrap().len() == 3);
+        assert!(s["hold"]["kind"] == "vise" && s["hold"]["clamp_kn"].as_f64().unwrap() > 0.0, "{}", s["hold"]);
+        assert_eq!(s["station"], plan["machine"]["id"], "a setup names its station");
         // Any number opens to terms, limit and source.
         for op in s["operations"].as_array().unwrap().iter().filter(|o| o["mill"].is_object()) {
             for n in ["rpm", "fz", "ap"] {

@@ -1,18 +1,22 @@
-//! Stock and setups: which way is up first, what is gripped, what the zero touches.
+//! Stock and setups: which way is up first, how each setup is held, what its zero touches.
 //!
 //! One school so far, hat and deck: the block is gripped by extra stock at the bottom (the hat), everything that can be reached
-//! is cut, the part is turned over about x onto parallels and gripped by finished walls, and the hat is faced off.
+//! is cut, the part is turned over about x onto parallels and gripped by finished walls, and the hat is faced off; what neither
+//! sees is cut from across, standing on finished faces. One way of holding so far, the vise; others ask [`Hold`]'s questions.
 //!
 //! Work frames: x = 0 at the left end (vise stop), y = 0 at the fixed jaw (behind, +y), z = 0 on the parallels.
 
+mod frame;
 mod further;
 mod grip;
+mod hold;
 mod plan;
 mod vise;
+mod ways;
 
+pub use frame::{Choice, Datum, Duty, HoldError, NotPlanned, Order, Scheme, Setup, StockChoice};
 pub use further::Only;
-pub use plan::{
-    Choice, Duty, Grip, HoldError, HoldPlan, NotPlanned, Order, SetupHold, Sides, StockChoice, ZeroAxis, plan, plan_on,
-    sides,
-};
-pub use vise::{Bearing, Clamping, Demand, Holds, clamping, holds};
+pub use hold::{Body, Demand, Fact, Hold, Holds, Patch};
+pub use plan::{plan, plan_on};
+pub use vise::{Bearing, Clamping, Grip, clamping};
+pub use ways::{Sides, sides};

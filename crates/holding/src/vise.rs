@@ -3,6 +3,8 @@
 //! The judgements are those of a rigid body between two jaws: pressure on the faces that bear against the material's yield, slip by
 //! Coulomb's friction, tilt by the couple of the jaws' pressure and friction. Sources stand beside each.
 
+use crate::frame::Duty;
+use crate::hold::{Body, Demand, Fact, Gently, Holds, Patch};
 use geom::{DVec2, DVec3, Region};
 use part::View;
 use reason::Term;
@@ -93,36 +95,6 @@ pub(crate) fn clamp_terms(c: &Clamping, vise: &Vise, material: &Material) -> Vec
     ]
 }
 
-/// The highest forces of a setup's operations, with the height at which they act.
-#[derive(Debug, Clone, Copy, Default, PartialEq)]
-pub struct Demand {
-    /// Across, N.
-    pub side: f64,
-    /// Upwards at the same time, N.
-    pub lift: f64,
-    /// Height of the cut above the parallels, mm.
-    pub height: f64,
-    /// Drill's thrust, N, and torque, N m.
-    pub thrust: f64,
-    /// See `thrust`.
-    pub torque: f64,
-}
-
-/// A limit of a grip with what is asked of it: the factor is how many times over it holds.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Holds {
-    /// "slip", "tilt", "twist".
-    pub limit: &'static str,
-    /// Held ÷ asked.
-    pub factor: f64,
-    /// N or N·m held.
-    pub held: f64,
-    /// N or N·m asked.
-    pub asked: f64,
-    /// "N" or "N m".
-    pub unit: &'static str,
-}
-
 /// What a grip holds against a demand: the smallest factor first.
 ///
 /// Slip: 2·μ·F against √(side² + lift²). Tilt over the jaws, side·(height − g/2), against the couple of the pressure, F·g (it can move from
@@ -130,8 +102,9 @@ pub struct Holds {
 /// rigid jaws.)
 pub fn holds(force_kn: f64, friction: f64, height: f64, length: f64, opening: f64, d: &Demand) -> Vec<Holds> {
     let f = force_kn * 1000.0;
-    let item = |limit, held: f64, asked: f64, unit| Holds {
+    let item = |limit, fails, held: f64, asked: f64, unit| Holds {
         limit,
+        fails,
         factor: if asked > 0.0 { held / asked } else { f64::INFINITY },
         held,
         asked,
@@ -139,33 +112,225 @@ pub fn holds(force_kn: f64, friction: f64, height: f64, length: f64, opening: f6
     };
     let arm = if d.height > height / 2.0 { d.height - height / 2.0 } else { 0.0 };
     let mut out = vec![
-        item("slip", 2.0 * friction * f, d.side.hypot(d.lift), "N"),
-        item("tilt", f * (height + friction * opening) / 1000.0, d.side * arm / 1000.0, "N m"),
-        item("twist", friction * f * length / 1000.0, d.torque, "N m"),
+        item("slip", "The grip slips", 2.0 * friction * f, d.side.hypot(d.lift), "N"),
+        item(
+            "tilt",
+            "The part tilts out of the jaws",
+            f * (height + friction * opening) / 1000.0,
+            d.side * arm / 1000.0,
+            "N m",
+        ),
+        item("twist", "The drill turns the part in the jaws", friction * f * length / 1000.0, d.torque, "N m"),
     ];
     out.sort_by(|a, b| a.factor.total_cmp(&b.factor));
     out
 }
 
-/// Jaws and parallels in work coordinates: name, least, largest corner.
-pub(crate) fn keep_out(
-    vise: &Vise,
-    body: DVec3,
-    grip: f64,
-    parallels: f64,
-    b: Option<&Bearing>,
-) -> Vec<(String, DVec3, DVec3)> {
+/// Jaws and parallels in work coordinates.
+pub(crate) fn bodies(vise: &Vise, body: DVec3, grip: f64, parallels: f64, b: Option<&Bearing>) -> Vec<Body> {
     let (x0, x1) = (body.x / 2.0 - vise.jaw_width_mm / 2.0, body.x / 2.0 + vise.jaw_width_mm / 2.0);
-    let bx = |y0: f64, y1: f64, z1: f64| (DVec3::new(x0, y0, -parallels), DVec3::new(x1, y1, z1));
+    let named = |name: &str, y0: f64, y1: f64, z1: f64| Body {
+        name: name.into(),
+        min: DVec3::new(x0, y0, -parallels),
+        max: DVec3::new(x1, y1, z1),
+        in_front: y1 < -0.5 * body.y,
+    };
     let (t, w) = (vise.jaw_thickness_mm, vise.parallel_width_mm);
-    let mut out =
-        vec![("fixed jaw".to_string(), bx(0.0, t, grip)), ("moving jaw".to_string(), bx(-body.y - t, -body.y, grip))];
+    let mut out = vec![named("fixed jaw", 0.0, t, grip), named("moving jaw", -body.y - t, -body.y, grip)];
     if let Some(b) = b {
         for (name, at) in ["back parallel", "front parallel"].into_iter().zip(b.at_mm) {
-            out.push((name.to_string(), bx(-at - w / 2.0, -at + w / 2.0, 0.0)));
+            out.push(Body { in_front: false, ..named(name, -at - w / 2.0, -at + w / 2.0, 0.0) });
         }
     }
-    out.into_iter().map(|(name, (min, max))| (name, min, max)).collect()
+    out
+}
+
+/// Edge finder or gauge pin on a face (common practice, no source), mm.
+const TOUCH: f64 = 0.01;
+/// Against the stop, against the jaw and down on the parallels, wiped clean (common practice, no source), mm.
+const SEAT: f64 = 0.01;
+/// To wipe, load, tap down and close (common practice, no source), min.
+const LOAD_MIN: f64 = 2.0;
+/// With less of its force than this share the vise is told to be closed gently.
+const GENTLE: f64 = 0.95;
+
+/// A grip in the vise.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Grip {
+    /// "raw stock" or "finished walls".
+    pub on: String,
+    /// The vise's name.
+    pub vise: String,
+    /// Height of jaw that holds, mm.
+    pub height: f64,
+    /// Jaw opening, mm.
+    pub opening: f64,
+    /// Widest opening of the vise, mm.
+    pub opens: f64,
+    /// Length along the jaws that bears, mm.
+    pub length: f64,
+    /// Width of the jaws, mm.
+    pub jaw_width: f64,
+    /// Parallels under it, mm.
+    pub parallels: f64,
+    /// What stands above the jaws, mm.
+    pub above: f64,
+    /// How hard the vise is closed, kN.
+    pub clamp_kn: f64,
+    /// What the vise would give, kN.
+    pub clamp_full_kn: f64,
+    /// Where the parallels bear; none where nothing lies on them.
+    pub bearing: Option<Bearing>,
+    /// Terms of the check.
+    pub terms: Vec<Term>,
+    /// Jaws and parallels.
+    pub bodies: Vec<Body>,
+}
+
+impl Grip {
+    pub(crate) fn contacts(&self) -> Vec<Patch> {
+        let (f, area) = (self.clamp_kn * 1000.0, self.length * self.height);
+        let z = self.height / 2.0;
+        let x = self.bodies.first().map_or(0.0, |b| f64::midpoint(b.min.x, b.max.x));
+        let mut out = vec![
+            Patch { at: DVec3::new(x, 0.0, z), normal: -DVec3::Y, area, preload: f },
+            Patch { at: DVec3::new(x, -self.opening, z), normal: DVec3::Y, area, preload: f },
+        ];
+        for (b, length) in self.bodies.iter().skip(2).zip(self.bearing.iter().flat_map(|b| b.length_mm)) {
+            let at = DVec3::new(x, f64::midpoint(b.min.y, b.max.y), 0.0);
+            out.push(Patch { at, normal: DVec3::Z, area: length * (b.max.y - b.min.y), preload: 0.0 });
+        }
+        out
+    }
+    pub(crate) fn holds(&self, friction: f64, d: &Demand) -> Vec<Holds> {
+        holds(self.clamp_kn, friction, self.height, self.length, self.opening, d)
+    }
+    pub(crate) fn grounds(&self, friction: f64, d: &Demand) -> (Vec<Term>, &'static str) {
+        let mut terms = vec![
+            Term::new("F", "clamp force", self.clamp_kn * 1000.0, "N"),
+            Term::new("μ", "friction of the material on a jaw", friction, ""),
+            Term::new("g", "jaw height that holds", self.height, "mm"),
+            Term::new("L", "length that bears", self.length, "mm"),
+            Term::new("w", "opening", self.opening, "mm"),
+        ];
+        if d.torque > 0.0 {
+            terms.push(Term::new("M", "torque of the drill", d.torque, "N m"));
+        } else {
+            terms.push(Term::new("S", "highest force across, over a revolution", d.side, "N"));
+            terms.push(Term::new("A", "highest lift by the helix of the flutes", d.lift, "N"));
+            terms.push(Term::new("h", "height of the cut", d.height, "mm"));
+        }
+        let source = "slip 2·μ·F ≥ √(S² + A²); tilt F·(g + μ·w) ≥ S·(h − g/2); twist μ·F·L ≥ M: Coulomb's friction, rigid jaws; twice is asked for (common practice, no source)";
+        (terms, source)
+    }
+    fn is_gentle(&self) -> bool {
+        self.clamp_kn < GENTLE * self.clamp_full_kn
+    }
+    pub(crate) fn gently(&self, material: &Material) -> Option<Gently> {
+        let full = self.clamp_full_kn;
+        self.is_gentle().then(|| {
+            let what = format!("Close the vise with {:.1} kN only, not the {full:.0} kN that it gives", self.clamp_kn);
+            let why = format!(
+                "{:.0} × {:.0} mm bear; with all of it the pressure would be {:.0} N/mm², and {} yields at {:.0}. Half of that leaves no mark.",
+                self.height,
+                self.length,
+                full * 1000.0 / (self.height * self.length),
+                material.name,
+                material.yield_mpa
+            );
+            (what, why)
+        })
+    }
+    pub(crate) fn hold_better(&self) -> String {
+        format!(
+            "Closed with {:.1} kN it holds less than twice (common practice, no source): grip deeper or longer, or take less depth.",
+            self.clamp_kn
+        )
+    }
+    pub(crate) fn error(&self) -> Vec<Term> {
+        ["x, seat against the stop", "y, seat against the fixed jaw", "z, seat on the parallels"]
+            .map(|what| Term::new("", what, SEAT, "mm"))
+            .to_vec()
+    }
+    /// What touching off along an axis may be off by.
+    pub(crate) fn datum_error(&self, axis: usize) -> Vec<Term> {
+        let touch = Term::new("", "edge finder or gauge pin (common practice, no source)", TOUCH, "mm");
+        std::iter::once(touch).chain(self.error().into_iter().skip(axis).take(1)).collect()
+    }
+    pub(crate) fn actions(&self, duty: &Duty, up: &str) -> Vec<String> {
+        let trim = shop::tool::trim;
+        let mut out = vec![format!(
+            "Vise on {}: grip {} mm, parallels {} mm, opening {} mm",
+            self.on,
+            trim(self.height),
+            trim(self.parallels),
+            trim(self.opening)
+        )];
+        match duty {
+            Duty::AllButHat => {}
+            Duty::All => out.push("Turn over about X: what was up lies on the parallels".into()),
+            Duty::Only(_) => {
+                out.push(format!("Stand it up: {up} of the part is up, its finished end lies on the parallels"));
+            }
+        }
+        if self.is_gentle() {
+            out.push(format!("Close it with {:.1} kN only: more leaves marks", self.clamp_kn));
+        }
+        out
+    }
+    pub(crate) fn facts(&self) -> Vec<Fact> {
+        let fact = |label: &str, value: f64, unit: &str, terms: &[Term], remark: String| Fact {
+            label: label.into(),
+            value: Some(value),
+            unit: unit.into(),
+            terms: terms.to_vec(),
+            remark,
+        };
+        let bearing = self.bearing.map_or_else(
+            || "nothing lies on them".to_string(),
+            |b| {
+                format!(
+                    "{:.0} mm and {:.0} mm off the fixed jaw, bearing over {:.0} mm",
+                    b.at_mm[0],
+                    b.at_mm[1],
+                    if b.length_mm[0] < b.length_mm[1] { b.length_mm[0] } else { b.length_mm[1] }
+                )
+            },
+        );
+        let trim = shop::tool::trim;
+        let force = if self.is_gentle() {
+            format!("not the {:.0} kN it gives: more leaves marks", self.clamp_full_kn)
+        } else {
+            format!("all of the {}", self.vise)
+        };
+        vec![
+            fact(
+                "Jaw that grips",
+                self.height,
+                "mm",
+                &self.terms,
+                format!("along {:.1} mm of {} mm jaw", self.length, trim(self.jaw_width)),
+            ),
+            fact("Opening", self.opening, "mm", &[], format!("of {} mm", trim(self.opens))),
+            Fact {
+                value: (self.parallels > 0.0).then_some(self.parallels),
+                ..fact("Parallels", 0.0, "mm", &[], bearing)
+            },
+            fact("Close it with", self.clamp_kn, "kN", &self.terms, force),
+            fact("Above the jaws", self.above, "mm", &[], String::new()),
+        ]
+    }
+    pub(crate) fn minutes(&self) -> f64 {
+        LOAD_MIN
+    }
+    pub(crate) fn needs(&self) -> Vec<String> {
+        let trim = shop::tool::trim;
+        let mut out = vec![self.vise.clone()];
+        if self.parallels > 0.0 {
+            out.push(format!("parallels {} mm", trim(self.parallels)));
+        }
+        out
+    }
 }
 
 #[cfg(test)]

@@ -1,7 +1,7 @@
 //! How parts with known answers are held: sums of lengths that must close, whatever the plan chooses.
 
 use geom::DVec3;
-use holding::{Choice, HoldError, HoldPlan, Order, StockChoice, plan};
+use holding::{Body, Choice, Grip, Hold, HoldError, Order, Scheme, Setup, StockChoice, plan};
 use kernel::shape::{Shape, rounded_polygon};
 use part::Part;
 use shop::Shop;
@@ -11,6 +11,11 @@ fn read(shape: &Shape) -> Part {
     let file = dir.path().join("p.step");
     shape.write_step(&file).unwrap();
     Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap()
+}
+
+fn grip(s: &Setup) -> &Grip {
+    let Hold::Vise(g) = &s.hold;
+    g
 }
 
 fn block(x: f64, y: f64, z: f64) -> Shape {
@@ -25,7 +30,7 @@ fn tray(from_above: bool) -> Part {
 }
 
 /// Lengths of a plan that hang together.
-fn closes(p: &HoldPlan, part: &Part, shop: &Shop) {
+fn closes(p: &Scheme, part: &Part, shop: &Shop) {
     // What cannot be held has no setup, and says why.
     assert_eq!(p.setups.len() + p.not_planned.len(), 2);
     assert!(p.not_planned.iter().all(|n| n.why.len() > 10 && (n.up + p.up).length() < 1e-12));
@@ -44,24 +49,24 @@ fn closes(p: &HoldPlan, part: &Part, shop: &Shop) {
         let at_zero = if k == 0 { held } else { b };
         assert!(at_zero.min.x.abs() < 1e-9 && at_zero.max.y.abs() < 1e-9 && at_zero.min.z.abs() < 1e-9, "{at_zero:?}");
         // Parallels and grip make the jaw's height; what stands above is the rest.
-        assert!((s.grip.parallels + s.grip.height - shop.vise.jaw_height_mm).abs() < 1e-9);
-        assert!((s.grip.above + s.grip.height - held.size().z).abs() < 1e-9 || k == 1);
+        assert!((grip(s).parallels + grip(s).height - shop.vise.jaw_height_mm).abs() < 1e-9);
+        assert!((grip(s).above + grip(s).height - held.size().z).abs() < 1e-9 || k == 1);
         let gripped = if k == 0 { held } else { b };
-        assert!((s.grip.opening - gripped.size().y).abs() < 1e-6 && s.grip.opening <= shop.vise.opening_mm);
+        assert!((grip(s).opening - gripped.size().y).abs() < 1e-6 && grip(s).opening <= shop.vise.opening_mm);
         // The jaws stand at both sides of what they grip and end at the grip's height.
-        for (name, min, max) in &s.keep_out {
+        for Body { name, min, max, .. } in s.hold.bodies() {
             if name.contains("jaw") {
-                assert!((max.z - s.grip.height).abs() < 1e-9, "{name}");
-                assert!(min.y >= -1e-9 || max.y <= -s.grip.opening + 1e-9, "{name} {min} {max}");
+                assert!((max.z - grip(s).height).abs() < 1e-9, "{name}");
+                assert!(min.y >= -1e-9 || max.y <= -grip(s).opening + 1e-9, "{name} {min} {max}");
             }
         }
-        let axes: Vec<&str> = s.zero.iter().map(|z| z.axis.as_str()).collect();
+        let axes: Vec<&str> = s.datum.iter().map(|z| z.axis.as_str()).collect();
         assert_eq!(axes, ["X", "Y", "Z"]);
-        assert!(s.zero.iter().all(|z| z.touches.len() > 10));
+        assert!(s.datum.iter().all(|z| z.touches.len() > 10));
     }
     // Side one cuts the whole part above the jaws.
     let first = p.setups[0].part_from_work.inverse();
-    assert!(first.bounds(&part.bounds).min.z > p.setups[0].grip.height);
+    assert!(first.bounds(&part.bounds).min.z > grip(&p.setups[0]).height);
 }
 
 #[test]
@@ -76,7 +81,7 @@ fn pockets_come_up_first_and_lengths_close() {
         assert!(p.compared.len() >= 2 && p.compared[0].contains("up first"));
         // Hat and deck: grip and clearance below the part, a skin elsewhere.
         let low = if p.up.z > 0.0 { part.bounds.min.z - p.stock.min.z } else { p.stock.max.z - part.bounds.max.z };
-        assert!((low - p.hat).abs() < 1e-9 && p.hat >= p.setups[0].grip.height + 2.0, "{low} {}", p.hat);
+        assert!((low - p.hat).abs() < 1e-9 && p.hat >= grip(&p.setups[0]).height + 2.0, "{low} {}", p.hat);
     }
 }
 

@@ -4,7 +4,7 @@
 mod family;
 
 use geom::DVec3;
-use holding::{Choice, Duty, HoldPlan, plan};
+use holding::{Body, Choice, Duty, Hold, Scheme, plan};
 use part::Part;
 use rayon::prelude::*;
 use shop::Shop;
@@ -20,7 +20,7 @@ fn read(seed: u64) -> Option<Part> {
 }
 
 /// What is wrong with a plan, setup by setup.
-fn faults(part: &Part, p: &HoldPlan, shop: &Shop) -> Vec<String> {
+fn faults(part: &Part, p: &Scheme, shop: &Shop) -> Vec<String> {
     let yields = shop.material("aluminium-6082").unwrap().yield_mpa;
     let mut out = Vec::new();
     for s in &p.setups {
@@ -30,7 +30,7 @@ fn faults(part: &Part, p: &HoldPlan, shop: &Shop) -> Vec<String> {
             say(format!("no rotation: {turn}"));
         }
         let (b, stock) = (work.bounds(&part.bounds), work.bounds(&p.stock));
-        let g = &s.grip;
+        let Hold::Vise(g) = &s.hold;
         let numbers = [g.height, g.above, g.length, g.opening, g.parallels, g.clamp_kn, g.clamp_full_kn];
         if numbers.iter().any(|v| !v.is_finite() || *v < 0.0) {
             say(format!("{numbers:?}"));
@@ -45,7 +45,7 @@ fn faults(part: &Part, p: &HoldPlan, shop: &Shop) -> Vec<String> {
         }
         // The first side holds the block, the others the part: nothing stands in what is held, and what is cut stays above the jaws.
         let held = if s.duty == Duty::AllButHat { stock } else { b };
-        for (name, min, max) in &s.keep_out {
+        for Body { name, min, max, .. } in s.hold.bodies() {
             let inside = (0..3).all(|k| max[k] > held.min[k] + 1e-6 && min[k] < held.max[k] - 1e-6);
             if inside {
                 say(format!("{name} {min} {max} stands in what is held, {} {}", held.min, held.max));

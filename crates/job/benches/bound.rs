@@ -34,11 +34,11 @@ fn bounds(c: &mut Criterion) {
         let part = Part::from_raw(&intake::read_trusted(&file).expect("demo part").raw).expect("one solid");
         let p = plan(&part, "p", &shop, &Settled::default()).expect("a plan").plan;
         let s = &p.sides[0];
-        let text = read(&s.program, &ReadSettings { zero_in_machine: s.hold.zero_in_machine, ..Default::default() });
+        let text = read(&s.program, &ReadSettings { zero_in_machine: s.setup.zero_in_machine, ..Default::default() });
         let steps = text.expect("our own program").steps;
         let seconds = proof::time::seconds(&steps, &job::proving::limits_of(&shop.machine).motion);
         let planned = seconds.iter().sum::<f64>() / 60.0;
-        let b = least(&part, p.hold.stock, &s.hold.part_from_work, &shop);
+        let b = least(&part, p.scheme.stock, &s.setup.part_from_work, &shop);
         let terms: Vec<String> =
             b.terms.iter().filter(|t| t.value > 0.005).map(|t| format!("{} {:.1}", t.symbol, t.value)).collect();
         let name = file.file_stem().unwrap_or_default().to_string_lossy().into_owned();
@@ -46,9 +46,9 @@ fn bounds(c: &mut Criterion) {
         first.get_or_insert((part, p));
     }
     if let Some((part, p)) = first {
-        let at = p.sides[0].hold.part_from_work;
+        let at = p.sides[0].setup.part_from_work;
         c.benchmark_group("bound").sample_size(10).bench_function("one side", |b| {
-            b.iter(|| least(black_box(&part), p.hold.stock, &at, &shop));
+            b.iter(|| least(black_box(&part), p.scheme.stock, &at, &shop));
         });
     }
 }

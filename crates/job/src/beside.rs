@@ -3,7 +3,7 @@
 //! cut is named beforehand.
 
 use geom::{Box3, DVec3, RayGrid, TriMesh};
-use holding::HoldPlan;
+use holding::Scheme;
 use part::{BESIDE, Part};
 use proof::Standing;
 use reason::{Finding, Place, Severity};
@@ -21,7 +21,7 @@ pub fn standing(part: &Part) -> Vec<Standing<'_>> {
 }
 
 /// What they keep from being cut: around them, and under and over them along the cutters' axis.
-pub fn left_for(part: &Part, hold: &HoldPlan) -> Vec<Finding> {
+pub fn left_for(part: &Part, hold: &Scheme) -> Vec<Finding> {
     let all = hold.stock.joined(&part.bounds);
     part.staying()
         .filter_map(|o| {
@@ -63,20 +63,21 @@ fn enters(mesh: &TriMesh, min: DVec3, max: DVec3) -> Option<Box3> {
     rays.iter().any(inside).then_some(both)
 }
 
-/// Where they stand in jaws, parallels or the vise's bed.
-pub fn in_the_vise(part: &Part, hold: &HoldPlan) -> Vec<Finding> {
+/// Where they stand in what holds the part.
+pub fn in_the_hold(part: &Part, hold: &Scheme) -> Vec<Finding> {
     let mut out = Vec::new();
     for setup in &hold.setups {
         let to_work = setup.part_from_work.inverse();
         for o in part.staying() {
             let mesh = o.mesh.placed(&to_work);
-            for (what, min, max) in &setup.keep_out {
-                let Some(both) = enters(&mesh, *min, *max) else { continue };
+            for body in setup.hold.bodies() {
+                let Some(both) = enters(&mesh, body.min, body.max) else { continue };
+                let what = &body.name;
                 let place = setup.part_from_work.bounds(&both);
                 let name = name(part, o.solid);
                 out.push(
                     Finding::new(
-                        "beside_in_vise",
+                        "beside_in_hold",
                         Severity::Stop,
                         format!("'{name}', which stays, stands where the {what} is"),
                         "The part cannot be clamped so. Say on the Part ticket that it does not stay, or choose other sides.",

@@ -6,10 +6,10 @@ use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
 use crate::stocking::{self, Prepared};
 use crate::told::{
-    after_the_drill, grip_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back, remarks,
+    after_the_drill, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back, remarks,
 };
 use geom::{DVec2, DVec3, Region};
-use holding::{Choice, Duty, HoldPlan, Order, SetupHold};
+use holding::{Choice, Duty, Order, Scheme, Setup};
 use intake::{Layer3, Reading};
 use part::{Part, View};
 use path::{Slabs, Stock};
@@ -89,7 +89,7 @@ pub struct Edit {
 #[derive(Debug, Clone)]
 pub struct SidePlan {
     /// Setup.
-    pub hold: holding::SetupHold,
+    pub setup: Setup,
     /// In order.
     pub operations: Vec<Operation>,
     /// Tools used, by number.
@@ -112,7 +112,7 @@ pub struct Plan {
     /// The piece that the block comes from.
     pub prepared: Option<Prepared>,
     /// Stock and setups.
-    pub hold: HoldPlan,
+    pub scheme: Scheme,
     /// Sides with their programs.
     pub sides: Vec<SidePlan>,
     /// What is not cut, named beforehand.
@@ -167,7 +167,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let sides = holding::sides(part, &shop.vise, stocking::real_material(shop, settled)?, order);
     let seen = part::recognise(part);
     let (stock, prepared, stock_findings) = stocking::block(part, &seen.body, shop, settled, &sides)?;
-    let mut hold = holding::plan_on(part, &shop.machine, &shop.vise, material, &Choice { stock, order }, &sides)?;
+    let mut scheme = holding::plan_on(part, &shop.machine, &shop.vise, material, &Choice { stock, order }, &sides)?;
     lap("stock and sides", &mut stages);
 
     // A rehearsal has feeds of its own: those that a person set are for the real material.
@@ -183,18 +183,20 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let uneven = settled.laid().and_then(|l| l.piece.shape.cast()).map(|(least, most)| most - least);
     let changes: BTreeMap<String, Override> =
         settled.operations.iter().map(|(k, v)| (k.clone(), own_feeds(v))).collect();
-    let fits = hold.fits();
+    let fits = scheme.fits();
     // One setup after the other takes the stock as the ones before have left it.
-    let mut stock = Stock::block(hold.stock);
+    let mut stock = Stock::block(scheme.stock);
     let mut routes: Vec<SetupRoute> = Vec::new();
     let mut named = Vec::new();
     let mut idle: Vec<String> = Vec::new();
     let mut before = String::new();
-    for (k, held) in hold.setups.iter_mut().enumerate() {
+    for (k, held) in scheme.setups.iter_mut().enumerate() {
         take_over(held, &mut routes);
         let held = &*held;
         let stage = PATHS[k.min(PATHS.len() - 1)];
-        let plain = StageKey::new("side").with(&desk.model).with(shop).with(material).with(held).with(&hold.stock);
+        let plain = StageKey::new("side").with(&desk.model).with(shop).with(material).with(&scheme.stock);
+        // Only what paths are made from: not how the zero is touched, nor how hard a vise is closed.
+        let plain = plain.with(&held.name).with(&held.duty).with(&held.part_from_work);
         let plain =
             plain.with(&before).with(&uneven).with(&intents).with(&early).with(&rough_first).with(&points_deeper);
         let work = |changes: &BTreeMap<String, Override>, key: &str| {
@@ -259,19 +261,19 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         lap(stage, &mut stages);
     }
 
-    hold.setups.retain(|s| !idle.contains(&s.name));
-    left_by_both(&hold.setups, &mut routes);
-    hold.findings.retain(|f| f.setup.as_ref().is_none_or(|s| !idle.contains(s)));
-    named.extend(beside::left_for(part, &hold));
+    scheme.setups.retain(|s| !idle.contains(&s.name));
+    left_by_both(&scheme.setups, &mut routes);
+    scheme.findings.retain(|f| f.setup.as_ref().is_none_or(|s| !idle.contains(s)));
+    named.extend(beside::left_for(part, &scheme));
     routes.iter_mut().for_each(|r| named.append(&mut r.named));
     let points: Vec<Point> = routes.iter_mut().flat_map(|r| std::mem::take(&mut r.points)).collect();
     let mut findings = part.doubts.clone();
     findings.extend(open_questions(part, &seen, settled));
     findings.extend(marks_and_asks(part, settled));
     findings.extend(after_the_drill(&intents));
-    findings.extend(hold.findings.clone());
+    findings.extend(scheme.findings.clone());
     routes.iter_mut().for_each(|r| findings.append(&mut r.notes));
-    findings.extend(beside::in_the_vise(part, &hold));
+    findings.extend(beside::in_the_hold(part, &scheme));
     findings.extend(stock_findings);
     if settled.rehearsal.is_some() {
         findings.push(
@@ -285,16 +287,16 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         );
     }
     let layers = |s: &Slabs| s.parts().map(|(a, b, r)| (a, b, r.loops())).collect::<Vec<Layer3>>();
-    let mut sides: Vec<SidePlan> = hold
+    let mut sides: Vec<SidePlan> = scheme
         .setups
         .iter()
         .zip(routes)
         .map(|(h, route)| {
             let ops = ordered(&h.name, route.operations, settled, &mut findings);
-            findings.extend(grip_findings(h, &ops, material));
+            findings.extend(hold_findings(h, &ops, material));
             findings.extend(remarks(&h.name, &ops));
             let after = layers(&route.stock);
-            SidePlan { after, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &hold) }
+            SidePlan { after, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &scheme) }
         })
         .collect();
     take_edits(&mut sides, settled, &mut findings);
@@ -304,7 +306,10 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         }
     }
     lap("programs", &mut stages);
-    Ok(Planned { plan: Plan { material: material.id.clone(), prepared, hold, sides, named, points, findings }, stages })
+    Ok(Planned {
+        plan: Plan { material: material.id.clone(), prepared, scheme, sides, named, points, findings },
+        stages,
+    })
 }
 
 /// A side's result as it is kept: everything in plain numbers.
@@ -344,7 +349,7 @@ impl From<KeptRoute> for SetupRoute {
 }
 
 /// A further setup also cuts what earlier ones leave in corners that lie open to it.
-fn take_over(held: &mut SetupHold, earlier: &mut [SetupRoute]) {
+fn take_over(held: &mut Setup, earlier: &mut [SetupRoute]) {
     let up = held.part_from_work.dir(DVec3::Z);
     let Duty::Only(only) = &mut held.duty else { return };
     for r in earlier {
@@ -357,7 +362,7 @@ fn take_over(held: &mut SetupHold, earlier: &mut [SetupRoute]) {
 }
 
 /// What a setup leaves open to another that is cut, and that leaves it too, no other side makes.
-fn left_by_both(setups: &[SetupHold], routes: &mut [SetupRoute]) {
+fn left_by_both(setups: &[Setup], routes: &mut [SetupRoute]) {
     for r in routes {
         for e in std::mem::take(&mut r.elsewhere) {
             let cut = setups.iter().any(|s| s.part_from_work.dir(DVec3::Z).dot(e.from) > 1.0 - 1e-6);
@@ -399,7 +404,7 @@ fn ordered(side: &str, ops: Vec<Operation>, settled: &Settled, findings: &mut Ve
 fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Finding>) {
     for (name, edited) in &settled.edited {
         let Some(text) = &edited.text else { continue };
-        let Some(s) = sides.iter_mut().find(|s| s.hold.name == *name) else {
+        let Some(s) = sides.iter_mut().find(|s| s.setup.name == *name) else {
             findings.push(
                 Finding::new(
                     "decision_lost",
@@ -412,7 +417,7 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
             );
             continue;
         };
-        let settings = ReadSettings { zero_in_machine: s.hold.zero_in_machine, ..Default::default() };
+        let settings = ReadSettings { zero_in_machine: s.setup.zero_in_machine, ..Default::default() };
         if let Err(e) = program::read(text, &settings) {
             findings.push(
                 Finding::new(
@@ -436,13 +441,13 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
 }
 
 fn side_plan(
-    h: &SetupHold,
+    h: &Setup,
     operations: Vec<Operation>,
     title: &str,
     material: &shop::machine::Material,
     rehearsal: bool,
     shop: &Shop,
-    hold: &HoldPlan,
+    scheme: &Scheme,
 ) -> SidePlan {
     let mut numbers: Vec<u32> = Vec::new();
     for o in &operations {
@@ -451,30 +456,15 @@ fn side_plan(
         }
     }
     let tools: Vec<Tool> = numbers.iter().filter_map(|n| shop.crib.iter().find(|t| t.number == *n).cloned()).collect();
-    let s = hold.stock.size();
+    let s = scheme.stock.size();
     let mut lines = vec![
-        format!("{title} - {} of {}", h.name, hold.setups.len()),
+        format!("{title} - {} of {}", h.name, scheme.setups.len()),
         format!("{}, block {} x {} x {} mm", material.name, trim(s.x), trim(s.y), trim(s.z)),
-        format!(
-            "Vise on {}: grip {} mm, parallels {} mm, opening {} mm",
-            h.grip.on,
-            trim(h.grip.height),
-            trim(h.grip.parallels),
-            trim(h.grip.opening)
-        ),
     ];
     if rehearsal {
         lines.insert(0, format!("REHEARSAL in {} - not for the real part", material.name));
     }
-    match h.duty {
-        Duty::AllButHat => {}
-        Duty::All => lines.push("Turn over about X: what was up lies on the parallels".into()),
-        Duty::Only(_) => lines.push(format!(
-            "Stand it up: {} of the part is up, its finished end lies on the parallels",
-            part::direction_name(h.part_from_work.dir(DVec3::Z))
-        )),
-    }
-    lines.extend(h.zero.iter().map(|z| format!("{}0: {}", z.axis, z.touches)));
+    lines.extend(h.actions());
     let heading = Heading {
         lines,
         tools: tools
@@ -488,7 +478,7 @@ fn side_plan(
     let paths: Vec<_> = operations.iter().filter_map(|o| o.path.clone()).collect();
     let Posted { text, promises } = program::post(&heading, &paths, &Dialect::bench_mill());
     SidePlan {
-        hold: h.clone(),
+        setup: h.clone(),
         operations,
         tools,
         program: text,

@@ -87,12 +87,15 @@ pub struct SetupFile {
     /// Boxes in work coordinates that nothing may enter.
     #[serde(default)]
     pub keep_out: Vec<KeepOutFile>,
+    /// Id of the station that it is cut on.
+    #[serde(default)]
+    pub station: String,
     /// How it is held.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub grip: Option<holding::Grip>,
+    pub hold: Option<holding::Hold>,
     /// What the zero touches.
     #[serde(default)]
-    pub zero: Vec<holding::ZeroAxis>,
+    pub zero: Vec<holding::Datum>,
     /// Operations with their reasons.
     #[serde(default)]
     pub operations: serde_json::Value,
@@ -165,19 +168,21 @@ pub fn write(
         .iter()
         .enumerate()
         .map(|(k, s)| SetupFile {
-            name: s.hold.name.clone(),
+            name: s.setup.name.clone(),
             program: format!("{}-{stem}.ngc", k + 1),
-            part_from_work: s.hold.part_from_work.to_rows(),
-            zero_in_machine_mm: s.hold.zero_in_machine.to_array(),
+            part_from_work: s.setup.part_from_work.to_rows(),
+            zero_in_machine_mm: s.setup.zero_in_machine.to_array(),
             tools: s.tools.clone(),
             keep_out: s
+                .setup
                 .hold
-                .keep_out
+                .bodies()
                 .iter()
-                .map(|(n, a, b)| KeepOutFile { name: n.clone(), min_mm: a.to_array(), max_mm: b.to_array() })
+                .map(|b| KeepOutFile { name: b.name.clone(), min_mm: b.min.to_array(), max_mm: b.max.to_array() })
                 .collect(),
-            grip: Some(s.hold.grip.clone()),
-            zero: s.hold.zero.clone(),
+            station: s.setup.station.clone(),
+            hold: Some(s.setup.hold.clone()),
+            zero: s.setup.datum.to_vec(),
             operations: serde_json::to_value(&s.operations).unwrap_or_default(),
             posted: Some(s.promises.promises.clone()),
         })
@@ -190,14 +195,14 @@ pub fn write(
     let plan_file = PlanFile {
         part: PartRef { file: file.clone(), reading: reading.clone(), sha256: Some(sha256) },
         material: plan.material.clone(),
-        stock: StockBox { min_mm: plan.hold.stock.min.to_array(), max_mm: plan.hold.stock.max.to_array() },
+        stock: StockBox { min_mm: plan.scheme.stock.min.to_array(), max_mm: plan.scheme.stock.max.to_array() },
         setups,
         machine: Some(shop.machine.clone()),
         named: plan.named.clone(),
         points: plan.points.clone(),
-        not_planned: plan.hold.not_planned.clone(),
+        not_planned: plan.scheme.not_planned.clone(),
         findings: plan.findings.clone(),
-        compared: plan.hold.compared.clone(),
+        compared: plan.scheme.compared.clone(),
     };
     put(&file, &bytes)?;
     put("plan.json", json(&plan_file).as_bytes())?;

@@ -76,14 +76,19 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
     plan.sides
         .iter()
         .map(|s| {
-            let keep_out =
-                s.hold.keep_out.iter().map(|(n, a, b)| KeepOut { name: n.clone(), min: *a, max: *b }).collect();
+            let keep_out = s
+                .setup
+                .hold
+                .bodies()
+                .iter()
+                .map(|b| KeepOut { name: b.name.clone(), min: b.min, max: b.max })
+                .collect();
             setup_input(
-                &s.hold.name,
-                &s.hold.name,
+                &s.setup.name,
+                &s.setup.name,
                 &s.program,
-                s.hold.part_from_work,
-                s.hold.zero_in_machine,
+                s.setup.part_from_work,
+                s.setup.zero_in_machine,
                 &s.tools,
                 keep_out,
                 Some(s.promises.clone()),
@@ -98,22 +103,24 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
     let mut key = StageKey::new("proof")
         .with(&desk.model)
         .with(&shop.machine)
-        .with(&plan.hold.stock)
+        .with(&plan.scheme.stock)
         .with(&plan.named)
         .with(&plan.points)
-        .with(&plan.hold.not_planned);
+        .with(&plan.scheme.not_planned);
     key = key.with(&shop.material(&plan.material).ok());
     for s in &plan.sides {
-        key = key.with(&s.program).with(&s.promises).with(&s.hold).with(&s.tools);
+        key = key.with(&s.program).with(&s.promises).with(&s.tools);
+        let setup = &s.setup;
+        key = key.with(&setup.name).with(&setup.part_from_work).with(&setup.zero_in_machine).with(&setup.hold.bodies());
     }
     let input = proof::Input {
         model: &part.mesh,
         chord_error: part.chord_error,
-        stock: plan.hold.stock,
+        stock: plan.scheme.stock,
         setups: &setups,
         named: &plan.named,
         points: &plan.points.iter().map(drill_point).collect::<Vec<_>>(),
-        not_planned: &plan.hold.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
+        not_planned: &plan.scheme.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
         slants: &part::slants(part),
         standing: &beside::standing(part),
         machine: Some(&shop.machine),

@@ -16,7 +16,7 @@ use crate::chain::{DEFAULT_MATERIAL, Plan, SidePlan};
 use crate::decision::Settled;
 use crate::stocking::{Laid, StockDecision};
 use cutting::Window;
-use holding::{Grip, Order, ZeroAxis};
+use holding::{Datum, Fact, Order};
 use part::Part;
 use proof::Proof;
 use reason::{Finding, Place, Term};
@@ -121,12 +121,18 @@ pub struct SideSheet {
     pub part_from_work: Vec<f64>,
     /// Work zero in machine coordinates, mm.
     pub zero_in_machine: [f64; 3],
-    /// How it is gripped.
-    pub grip: Grip,
-    /// What the grip holds, the nearest limit first.
+    /// Id of the station that it is cut on.
+    pub station: String,
+    /// What is held: "raw stock".
+    pub held_on: String,
+    /// How it is held.
+    pub hold: Vec<Fact>,
+    /// To load and hold it, min.
+    pub load_minutes: f64,
+    /// What the hold holds, the nearest limit first.
     pub limits: Vec<HoldLimit>,
-    /// What the zero touches.
-    pub zero: Vec<ZeroAxis>,
+    /// What the zero is touched on.
+    pub datum: Vec<Datum>,
     /// Boxes to keep out of, work coordinates.
     pub keep_out: Vec<KeepOutSheet>,
     /// Cutters it uses.
@@ -148,6 +154,8 @@ pub struct KeepOutSheet {
     pub name: String,
     /// Its corners.
     pub place: Place,
+    /// Between the part and whoever stands before the machine.
+    pub in_front: bool,
 }
 
 /// An operation as a screen shows it.
@@ -243,11 +251,11 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
     let material = shop.material(&plan.material).ok();
     let density = material.map_or(0.0, |m| m.density_g_cm3) / 1e6;
     let strip = strip(plan, proof, shop);
-    let s = &plan.hold.stock;
+    let s = &plan.scheme.stock;
     let size = s.size();
     let block = size.x * size.y * size.z;
     let over = [0, 1, 2].map(|k| [part.bounds.min[k] - s.min[k], s.max[k] - part.bounds.max[k]]);
-    let up = plan.hold.up;
+    let up = plan.scheme.up;
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
     let (words, left) = verdict(proof);
     let mut ledger = Ledger::default();
@@ -271,7 +279,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             laid_decided: matches!(settled.stock, Some(StockDecision::Piece(_))),
             rehearsal: settled.rehearsal.as_ref().map(|r| r.material.clone()),
             over,
-            hat: plan.hold.hat,
+            hat: plan.scheme.hat,
             mass: block * density,
             mass_why: grounds::weight(block, "the block is a cuboid", material),
             waste: 1.0 - part.volume / block,
@@ -279,19 +287,19 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
                 Term::new(
                     "hat",
                     "below the part: grip, 2 mm over the jaws, the cut below the part",
-                    plan.hold.hat,
+                    plan.scheme.hat,
                     "mm",
                 ),
                 Term::new("top", "over the part at least (common practice, no source)", 1.0, "mm"),
                 Term::new("side", "at each side at least, rounded up to whole mm", 1.5, "mm"),
             ],
-            findings: plan.hold.findings.clone(),
+            findings: plan.scheme.findings.clone(),
         },
         hold: HoldSheet {
             up: part::direction_name(up).into(),
             order: Order::Up { axis, positive: up[axis] > 0.0 },
             decided: matches!(settled.order, Some(Order::Up { .. })),
-            compared: plan.hold.compared.clone(),
+            compared: plan.scheme.compared.clone(),
         },
         sides: plan
             .sides
@@ -328,7 +336,7 @@ fn side_sheet(
 ) -> SideSheet {
     let needs = route::needs(&side.operations);
     let material = shop.material(&plan.material).ok();
-    let block = side.hold.part_from_work.inverse().bounds(&plan.hold.stock);
+    let block = side.setup.part_from_work.inverse().bounds(&plan.scheme.stock);
     let operations = side
         .operations
         .iter()
@@ -359,11 +367,14 @@ fn side_sheet(
         })
         .collect();
     SideSheet {
-        name: side.hold.name.clone(),
-        part_from_work: side.hold.part_from_work.to_rows().to_vec(),
-        zero_in_machine: side.hold.zero_in_machine.to_array(),
-        grip: side.hold.grip.clone(),
-        limits: crate::told::grip_limits(&side.hold, &side.operations, material.map_or(0.0, |m| m.friction))
+        name: side.setup.name.clone(),
+        part_from_work: side.setup.part_from_work.to_rows().to_vec(),
+        zero_in_machine: side.setup.zero_in_machine.to_array(),
+        station: side.setup.station.clone(),
+        held_on: side.setup.hold.on().into(),
+        hold: side.setup.hold.facts(),
+        load_minutes: side.setup.hold.minutes(),
+        limits: crate::told::hold_limits(&side.setup, &side.operations, material.map_or(0.0, |m| m.friction))
             .into_iter()
             .map(|(l, o)| HoldLimit {
                 name: l.limit.into(),
@@ -372,15 +383,16 @@ fn side_sheet(
                 unit: l.unit.into(),
                 factor: l.factor,
                 by: o.title.clone(),
-                why: grounds::limit(&side.hold.grip, material, &crate::told::demand(o)),
+                why: grounds::limit(&side.setup.hold, material, &crate::told::demand(o)),
             })
             .collect(),
-        zero: side.hold.zero.clone(),
+        datum: side.setup.datum.to_vec(),
         keep_out: side
+            .setup
             .hold
-            .keep_out
+            .bodies()
             .iter()
-            .map(|(n, a, b)| KeepOutSheet { name: n.clone(), place: Place::new(*a, *b) })
+            .map(|b| KeepOutSheet { name: b.name.clone(), place: Place::new(b.min, b.max), in_front: b.in_front })
             .collect(),
         tools: side.tools.clone(),
         operations,

@@ -1,7 +1,7 @@
 //! What a plan tells besides its programs: open questions, what follows the drill, marks, what a grip holds, decisions that lost their place.
 
 use crate::decision::Settled;
-use holding::SetupHold;
+use holding::Setup;
 use part::{After, FeatureKind, Intent, Part, Recognised};
 use reason::{Act, Finding, Place, Severity};
 use route::Operation;
@@ -142,14 +142,9 @@ pub(crate) fn demand(o: &Operation) -> holding::Demand {
 }
 
 /// Each limit of a grip with the operation that asks most of it, the nearest limit first.
-pub(crate) fn grip_limits<'a>(
-    h: &SetupHold,
-    ops: &'a [Operation],
-    friction: f64,
-) -> Vec<(holding::Holds, &'a Operation)> {
-    let g = &h.grip;
+pub(crate) fn hold_limits<'a>(h: &Setup, ops: &'a [Operation], friction: f64) -> Vec<(holding::Holds, &'a Operation)> {
     let all = ops.iter().flat_map(|o| {
-        let held = holding::holds(g.clamp_kn, friction, g.height, g.length, g.opening, &demand(o));
+        let held = h.hold.holds(friction, &demand(o));
         held.into_iter().map(move |l| (l, o))
     });
     let mut out: Vec<(holding::Holds, &Operation)> = Vec::new();
@@ -166,52 +161,21 @@ pub(crate) fn grip_limits<'a>(
 }
 
 /// What the grip holds against the highest forces of the setup's operations, with a factor of 2.
-pub(crate) fn grip_findings(h: &SetupHold, ops: &[Operation], material: &Material) -> Vec<Finding> {
+pub(crate) fn hold_findings(h: &Setup, ops: &[Operation], material: &Material) -> Vec<Finding> {
     const SAFETY: f64 = 2.0;
-    let g = &h.grip;
     let mut out = Vec::new();
-    if let Some((l, o)) = grip_limits(h, ops, material.friction).into_iter().next()
+    if let Some((l, o)) = hold_limits(h, ops, material.friction).into_iter().next()
         && l.factor < SAFETY
     {
         let severity = if l.factor < 1.0 { Severity::Stop } else { Severity::Warn };
         let what = format!(
             "{}: {:.1} times what '{}' asks at its highest ({:.0} of {:.0} {})",
-            match l.limit {
-                "slip" => "The grip slips",
-                "tilt" => "The part tilts out of the jaws",
-                _ => "The drill turns the part in the jaws",
-            },
-            l.factor,
-            o.title,
-            l.asked,
-            l.held,
-            l.unit
+            l.fails, l.factor, o.title, l.asked, l.held, l.unit
         );
-        let why = format!(
-            "Closed with {:.1} kN it holds less than twice (common practice, no source): grip deeper or longer, or take less depth.",
-            g.clamp_kn
-        );
-        out.push(Finding::new("holding_force", severity, what, why).in_setup(&h.name).keyed(&h.name));
+        out.push(Finding::new("holding_force", severity, what, h.hold.hold_better()).in_setup(&h.name).keyed(&h.name));
     }
-    let full = g.clamp_full_kn;
-    if g.clamp_kn < 0.95 * full {
-        out.push(
-            Finding::new(
-                "clamp_gently",
-                Severity::Warn,
-                format!("Close the vise with {:.1} kN only, not the {full:.0} kN that it gives", g.clamp_kn),
-                format!(
-                    "{:.0} × {:.0} mm bear; with all of it the pressure would be {:.0} N/mm², and {} yields at {:.0}. Half of that leaves no mark.",
-                    g.height,
-                    g.length,
-                    full * 1000.0 / (g.height * g.length),
-                    material.name,
-                    material.yield_mpa
-                ),
-            )
-            .in_setup(&h.name)
-            .keyed(&h.name),
-        );
+    if let Some((what, why)) = h.hold.gently(material) {
+        out.push(Finding::new("clamp_gently", Severity::Warn, what, why).in_setup(&h.name).keyed(&h.name));
     }
     out
 }

@@ -24,7 +24,7 @@ pub const KINDS: &[Kind] = &[
     kind("answer_lost", "An answer about something that the part has no more"),
     kind("batch", "The piece is wanted more than once"),
     left("beside", "A solid that stays keeps cutters away"),
-    kind("beside_in_vise", "A solid that stays stands where the vise is"),
+    kind("beside_in_hold", "A solid that stays stands in what holds the part"),
     kind("casting", "The stock is uneven"),
     left("chamfer", "A chamfer has no room for its cutter"),
     left("chamfer_end", "A chamfer ends where a cone leaves a little"),

@@ -4,7 +4,7 @@
 mod family;
 
 use geom::DVec3;
-use holding::{Choice, HoldPlan};
+use holding::{Choice, Scheme};
 use part::{Part, View};
 use path::Stock;
 use path::motion::Move;
@@ -23,14 +23,14 @@ fn read(seed: u64) -> Option<Part> {
 }
 
 /// The first side of a part, and the least minutes of it.
-fn first(part: &Part, hold: &HoldPlan, shop: &Shop) -> (SetupRoute, route::Bound) {
+fn first(part: &Part, hold: &Scheme, shop: &Shop) -> (SetupRoute, route::Bound) {
     planned(part, hold, 0, &Stock::block(hold.stock), shop, "aluminium-6082")
 }
 
 /// One side from the stock as it comes to it, and the least minutes of it.
 fn planned(
     part: &Part,
-    hold: &HoldPlan,
+    hold: &Scheme,
     k: usize,
     stock: &Stock,
     shop: &Shop,

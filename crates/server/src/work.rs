@@ -279,7 +279,7 @@ fn plan(
         let sheet = job::sheet::sheet(&part, &planned.plan, &proof, &o.shop, &o.settled);
         let strip = job::sheet::strip(&planned.plan, &proof, &o.shop);
         let setups = setups_of(&planned.plan)?;
-        let block = planned.plan.hold.stock;
+        let block = planned.plan.scheme.stock;
         let histories = proof::histories(&block, &setups, &limits_of(&o.shop.machine).motion, COLUMNS);
         desk.tell("card", 0.8)?;
         let json = |v: serde_json::Result<Vec<u8>>| v.map_err(|e| Fault::internal(e.to_string()));
@@ -288,7 +288,7 @@ fn plan(
             cache.put(&names.history(k), &job::sheet::history_bytes(h));
         }
         for (k, s) in planned.plan.sides.iter().enumerate() {
-            let layers: StockAfter = (s.after.clone(), s.hold.part_from_work);
+            let layers: StockAfter = (s.after.clone(), s.setup.part_from_work);
             let bytes = postcard::to_stdvec(&layers).map_err(|e| Fault::internal(e.to_string()))?;
             cache.put(&names.stock(k), &bytes);
         }

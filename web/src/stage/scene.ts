@@ -304,12 +304,11 @@ export class Scene {
     for (const k of side.keep_out) {
       const b = box(k.place);
       const s = b.getSize(new THREE.Vector3());
-      const front = b.max.y < -0.5 * Math.abs(side.grip.opening);
       const m = new THREE.MeshLambertMaterial({
         color: this.theme.jaw,
         transparent: true,
-        opacity: front ? 0.22 : 0.9,
-        depthWrite: !front,
+        opacity: k.in_front ? 0.22 : 0.9,
+        depthWrite: !k.in_front,
         polygonOffset: true,
         polygonOffsetFactor: 2,
       });

@@ -33,23 +33,9 @@ pub(crate) fn weight(volume: f64, how: &str, m: Option<&Material>) -> Grounds {
 /// How the part's own numbers were found.
 pub(crate) const INTEGRATED: &str = "volume and area are integrated over the exact surfaces by the modelling kernel";
 
-/// Of what a grip holds against an operation.
-pub(crate) fn limit(grip: &holding::Grip, m: Option<&Material>, d: &holding::Demand) -> Grounds {
-    let mut terms = vec![
-        Term::new("F", "clamp force", grip.clamp_kn * 1000.0, "N"),
-        Term::new("μ", "friction of the material on a jaw", m.map_or(0.0, |m| m.friction), ""),
-        Term::new("g", "jaw height that holds", grip.height, "mm"),
-        Term::new("L", "length that bears", grip.length, "mm"),
-        Term::new("w", "opening", grip.opening, "mm"),
-    ];
-    if d.torque > 0.0 {
-        terms.push(Term::new("M", "torque of the drill", d.torque, "N m"));
-    } else {
-        terms.push(Term::new("S", "highest force across, over a revolution", d.side, "N"));
-        terms.push(Term::new("A", "highest lift by the helix of the flutes", d.lift, "N"));
-        terms.push(Term::new("h", "height of the cut", d.height, "mm"));
-    }
-    let source = "slip 2·μ·F ≥ √(S² + A²); tilt F·(g + μ·w) ≥ S·(h − g/2); twist μ·F·L ≥ M: Coulomb's friction, rigid jaws; twice is asked for (common practice, no source)";
+/// Of what a setup's hold holds against an operation.
+pub(crate) fn limit(hold: &holding::Hold, m: Option<&Material>, d: &holding::Demand) -> Grounds {
+    let (terms, source) = hold.grounds(m.map_or(0.0, |m| m.friction), d);
     grounds(terms, source)
 }
 

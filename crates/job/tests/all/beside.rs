@@ -46,7 +46,7 @@ fn post() -> Shape {
 #[test]
 fn cutters_keep_away_from_what_stays_and_the_rest_is_cut() {
     // Turned over, the tall one would stand in a parallel: that alone is a stop.
-    for (top, stops) in [(11.0, &[][..]), (30.0, &["beside_in_vise"])] {
+    for (top, stops) in [(11.0, &[][..]), (30.0, &["beside_in_hold"])] {
         away_from(top, stops);
     }
 }
@@ -96,7 +96,8 @@ fn a_holder_is_seen_at_once_though_its_cutter_passes() {
     let part = read(&dir, true);
     let mut plan = planned(&read(&dir, false), &shop);
     for s in &mut plan.sides {
-        s.hold.keep_out.clear();
+        let holding::Hold::Vise(grip) = &mut s.setup.hold;
+        grip.bodies.clear();
     }
     let proof = prove_plan(&part, &plan, &shop).unwrap();
     let hits = kinds(&proof, Severity::Stop);
@@ -125,9 +126,9 @@ fn what_stands_where_the_jaws_are_is_told() {
     let rail = Shape::block([0.0, 51.0, 0.0], [80.0, 56.0, 6.0]).unwrap();
     let (dir, shop) = (file(&rail), Shop::demo().unwrap());
     let findings = planned(&read(&dir, true), &shop).findings;
-    let f = findings.iter().find(|f| f.kind == "beside_in_vise").unwrap();
+    let f = findings.iter().find(|f| f.kind == "beside_in_hold").unwrap();
     assert!(f.severity == Severity::Stop && f.what.contains("jaw"), "{f:?}");
-    assert!(!planned(&read(&dir, false), &shop).findings.iter().any(|f| f.kind == "beside_in_vise"));
+    assert!(!planned(&read(&dir, false), &shop).findings.iter().any(|f| f.kind == "beside_in_hold"));
 }
 
 #[test]

@@ -93,7 +93,7 @@ fn random_points_agree_with_the_proof() {
         let planned = plan(&part, "family", &shop, &Settled::default()).unwrap().plan;
         let proof = prove_plan(&part, &planned, &shop).unwrap();
         let mut dice = family::Dice::new(1000 + seed);
-        let b = planned.hold.stock;
+        let b = planned.scheme.stock;
         let points: Vec<DVec3> = (0..1500)
             .map(|_| {
                 DVec3::new(
@@ -105,10 +105,10 @@ fn random_points_agree_with_the_proof() {
             .collect();
         let mut gone = vec![false; points.len()];
         for side in &planned.sides {
-            let zero = side.hold.zero_in_machine;
+            let zero = side.setup.zero_in_machine;
             let text =
                 program::read(&side.program, &ReadSettings { zero_in_machine: zero, ..Default::default() }).unwrap();
-            let back = side.hold.part_from_work.inverse();
+            let back = side.setup.part_from_work.inverse();
             let here: Vec<DVec3> = points.iter().map(|p| back.point(*p)).collect();
             for s in text.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })) {
                 let tool = side.tools.iter().find(|t| t.number == s.tool).unwrap();

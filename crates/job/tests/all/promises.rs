@@ -61,8 +61,8 @@ fn the_order_of_sides_and_the_block_can_be_settled() {
             ..Default::default()
         };
         let p = plan(&part, "p", &shop, &settled).unwrap().plan;
-        assert_eq!(p.hold.up.z, if positive { 1.0 } else { -1.0 });
-        assert!((p.hold.stock.size() - geom::DVec3::new(46.0, 36.0, 22.0)).length() < 1e-9);
+        assert_eq!(p.scheme.up.z, if positive { 1.0 } else { -1.0 });
+        assert!((p.scheme.stock.size() - geom::DVec3::new(46.0, 36.0, 22.0)).length() < 1e-9);
         let proof = prove_plan(&part, &p, &shop).unwrap();
         assert!(proof.passed() && proof.complete, "{positive}: {:#?}", proof.findings);
         // The last finishing pass lies at the part's own heights in both orders.

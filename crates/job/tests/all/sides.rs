@@ -105,7 +105,7 @@ fn rapids_go_sideways_only_above_everything_or_where_it_was_cleared() {
     for seed in 301..=306 {
         let p = planned(seed, &shop, &Settled::default());
         for side in &p.sides {
-            let top = side.hold.part_from_work.inverse().bounds(&p.hold.stock).max.z;
+            let top = side.setup.part_from_work.inverse().bounds(&p.scheme.stock).max.z;
             for path in side.operations.iter().filter_map(|o| o.path.as_ref()) {
                 let mut here: Option<geom::DVec3> = None;
                 for m in &path.moves {

@@ -41,9 +41,9 @@ fn the_proposed_piece_is_planned_and_proved_as_it_is() {
     assert_eq!(laid.piece.name, "right", "the bar of the part's own width stays uncut on its sides");
     let settled = Settled { offer: Some(Box::new(laid)), ..Default::default() };
     let p = plan(&part, "p", &shop, &settled).unwrap().plan;
-    let size = p.hold.stock.size();
+    let size = p.scheme.stock.size();
     assert!((size.y - 30.0).abs() < 1e-9 && (size.z - 20.0).abs() < 1e-9 && (size.x - 44.0).abs() < 1e-9, "{size}");
-    assert!((p.hold.stock.max.z - part.bounds.max.z - 0.5).abs() < 1e-9, "half a millimetre to clean on top");
+    assert!((p.scheme.stock.max.z - part.bounds.max.z - 0.5).abs() < 1e-9, "half a millimetre to clean on top");
     let proof = prove_plan(&part, &p, &shop).unwrap();
     assert!(proof.passed() && proof.complete, "{:#?}", proof.findings);
     assert!(proof.gouge_mm < 0.005 && proof.leftover_mm < 0.02, "{} {}", proof.gouge_mm, proof.leftover_mm);
@@ -52,7 +52,7 @@ fn the_proposed_piece_is_planned_and_proved_as_it_is() {
     // An explicit wish for the rule wins over the proposal.
     let by_rule = Settled { stock: Some(StockDecision::Rule), ..settled };
     let p = plan(&part, "p", &shop, &by_rule).unwrap().plan;
-    assert!(p.prepared.is_none() && p.hold.stock.size().y > 31.0);
+    assert!(p.prepared.is_none() && p.scheme.stock.size().y > 31.0);
 }
 
 #[test]
@@ -67,7 +67,7 @@ fn a_sawn_block_is_planned_from_what_squaring_leaves() {
     assert_eq!(prepared.laying.squaring.len(), 3, "what it rests on and what is gripped");
     // The block planned is the blank less one skim where it was squared.
     let blank = DVec3::from_array(prepared.laying.blank);
-    let less = blank - p.hold.stock.size();
+    let less = blank - p.scheme.stock.size();
     let mut skims: Vec<f64> = less.to_array().to_vec();
     skims.sort_by(f64::total_cmp);
     assert!(skims[0].abs() < 1e-9 && (skims[1] - 2.54).abs() < 1e-9 && (skims[2] - 5.08).abs() < 1e-9, "{skims:?}");
@@ -89,7 +89,7 @@ fn the_part_can_be_turned_and_shifted_in_its_piece() {
     // The part's x lies across the bar: 50 − 40 is over, 2 mm more at its low end.
     let over = plan.prepared.as_ref().unwrap().laying.over;
     assert!((over[0][0] - 7.0).abs() < 1e-9 && (over[0][1] - 3.0).abs() < 1e-9, "{over:?}");
-    assert!((part.bounds.min.x - plan.hold.stock.min.x - 7.0).abs() < 1e-9);
+    assert!((part.bounds.min.x - plan.scheme.stock.min.x - 7.0).abs() < 1e-9);
     let proof = prove_plan(&part, &plan, &shop).unwrap();
     assert!(proof.passed() && proof.complete, "{:#?}", proof.findings);
 }
@@ -108,7 +108,7 @@ fn a_casting_is_faced_in_small_steps_through_its_skin() {
     let laid = laid.expect("a casting of the part's own size is offered for it");
     let settled = Settled { offer: Some(Box::new(laid)), ..Default::default() };
     let p = plan(&part, "p", &shop, &settled).unwrap().plan;
-    let top = p.hold.stock.max.z;
+    let top = p.scheme.stock.max.z;
     assert!((top - part.bounds.max.z - 8.0).abs() < 1e-9, "planned as high as it may be");
     for side in &p.sides {
         let face = side.operations.iter().find(|o| o.kind == route::OpKind::Face).unwrap();
@@ -178,7 +178,7 @@ fn a_rehearsal_has_its_own_material_and_feeds_and_says_so() {
     let settled = Settled::after(&list);
     let p = plan(&part, "p", &shop, &settled).unwrap().plan;
     assert_eq!(p.material, "sheet-wood");
-    assert_eq!(p.hold.stock, real.hold.stock, "the block is the real one's");
+    assert_eq!(p.scheme.stock, real.scheme.stock, "the block is the real one's");
     for s in &p.sides {
         assert!(s.program.contains("REHEARSAL IN SHEET WOOD"), "{}", &s.program[..200]);
         assert!(!s.program.contains("S3210"), "a person's speed is for the real material");

@@ -12,4 +12,8 @@ name: string,
 /**
  * Its corners.
  */
-place: Place, };
+place: Place, 
+/**
+ * Between the part and whoever stands before the machine.
+ */
+in_front: boolean, };

@@ -1,8 +1,7 @@
 import styled, { useTheme } from 'styled-components';
-import type { HoldLimit, Order } from '../../api/types';
+import type { Datum, HoldLimit, Order } from '../../api/types';
 import { useJob } from '../../frame/job';
-import { useUnits } from '../../frame/settings';
-import { capital, say } from '../../model/units';
+import { capital } from '../../model/units';
 import { Button, Head, Line, Quiet, Section, Table } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
 import { grounds, Num } from '../../parts/Number';
@@ -41,10 +40,16 @@ function Balance({ limit }: { limit: HoldLimit }) {
   );
 }
 
+/** What the zero of an axis may be off by. */
+const errorOf = (z: Datum) => ({
+  title: `${z.axis}0 may be off by`,
+  terms: z.error,
+  source: 'The root of the sum of their squares; the worst case is their sum',
+});
+
 /** Which way is up first, and how each side is held and touched off. */
 export function HoldTicket() {
-  const { sheet, shop, side, setSide, decide } = useJob();
-  const { units } = useUnits();
+  const { sheet, side, setSide, decide } = useJob();
   const h = sheet.hold;
   const s = sheet.sides[side];
   return (
@@ -84,68 +89,30 @@ export function HoldTicket() {
               {capital(x.name)}
             </Button>
           ))}
-          {s ? <Quiet>grips {s.grip.on}</Quiet> : null}
+          {s ? <Quiet>grips {s.held_on}</Quiet> : null}
         </Line>
         {s ? (
           <>
             <Table style={{ marginTop: 6 }}>
               <tbody>
-                <tr>
-                  <td>Jaw that grips</td>
-                  <td className="n">
-                    <Num value={s.grip.height} unit="mm" why={{ title: 'Grip', terms: s.grip.terms }} />
-                  </td>
-                  <td>
-                    along <Num value={s.grip.length} unit="mm" /> of {say(shop.vise.jaw_width_mm, 'mm', units)} jaw
-                  </td>
-                </tr>
-                <tr>
-                  <td>Opening</td>
-                  <td className="n">
-                    <Num value={s.grip.opening} unit="mm" />
-                  </td>
-                  <td>
-                    of <Num value={shop.vise.opening_mm} unit="mm" />
-                  </td>
-                </tr>
-                <tr>
-                  <td>Parallels</td>
-                  <td className="n">{s.grip.parallels > 0 ? <Num value={s.grip.parallels} unit="mm" /> : 'none'}</td>
-                  <td>
-                    {s.grip.bearing ? (
-                      <>
-                        {say(s.grip.bearing.at_mm[0], 'mm', units, 0)} and{' '}
-                        {say(s.grip.bearing.at_mm[1], 'mm', units, 0)} off the fixed jaw, bearing over{' '}
-                        {say(Math.min(...s.grip.bearing.length_mm), 'mm', units, 0)}
-                      </>
-                    ) : (
-                      'nothing lies on them'
-                    )}
-                  </td>
-                </tr>
-                <tr>
-                  <td>Close it with</td>
-                  <td className="n">
-                    <Num
-                      value={s.grip.clamp_kn}
-                      unit="kN"
-                      digits={1}
-                      why={{ title: 'Clamp force', terms: s.grip.terms }}
-                    />
-                  </td>
-                  <td>
-                    {s.grip.clamp_kn < s.grip.clamp_full_kn
-                      ? `not the ${say(s.grip.clamp_full_kn, 'kN', units)} it gives: more leaves marks`
-                      : `all of the ${shop.vise.name}`}
-                  </td>
-                </tr>
-                <tr>
-                  <td>Above the jaws</td>
-                  <td className="n">
-                    <Num value={s.grip.above} unit="mm" />
-                  </td>
-                  <td />
-                </tr>
+                {s.hold.map((f) => (
+                  <tr key={f.label}>
+                    <td>{f.label}</td>
+                    <td className="n">
+                      {f.value === null ? (
+                        'none'
+                      ) : (
+                        <Num
+                          value={f.value}
+                          unit={f.unit}
+                          {...(f.unit === 'kN' ? { digits: 1 } : {})}
+                          {...(f.terms.length > 0 ? { why: { title: f.label, terms: f.terms } } : {})}
+                        />
+                      )}
+                    </td>
+                    <td>{f.remark}</td>
+                  </tr>
+                ))}
               </tbody>
             </Table>
             <h2 style={{ marginTop: 14 }}>What it holds</h2>
@@ -171,12 +138,15 @@ export function HoldTicket() {
             <h2 style={{ marginTop: 14 }}>Zero</h2>
             <Table>
               <tbody>
-                {s.zero.map((z) => (
+                {s.datum.map((z) => (
                   <tr key={z.axis}>
                     <td>
                       <b>{z.axis}</b>
                     </td>
                     <td>{z.touches}</td>
+                    <td className="n">
+                      ± <Num value={Math.hypot(...z.error.map((e) => e.value))} unit="mm" digits={3} why={errorOf(z)} />
+                    </td>
                   </tr>
                 ))}
               </tbody>

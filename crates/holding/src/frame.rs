@@ -1,0 +1,165 @@
+//! The nouns of holding: what a person may choose, a setup with its duty and zeros, and the scheme that joins them.
+
+use crate::further::Only;
+use crate::hold::Hold;
+use geom::{Box3, DVec3, Placement};
+use reason::{Finding, Term};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// The size of the block.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub enum StockChoice {
+    /// By the rule of hat and deck.
+    Rule,
+    /// Typed sizes along the part's x, y, z, mm.
+    Sizes([f64; 3]),
+    /// What is over the part on the low and the high end of its x, y, z, mm: a blank in which the part lies as somebody laid it.
+    Over([[f64; 2]; 3]),
+}
+
+/// Which way is up first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+pub enum Order {
+    /// The best one.
+    Best,
+    /// This axis of the part (0 x, 1 y, 2 z), its positive end up first or not.
+    Up { axis: usize, positive: bool },
+}
+
+/// What a person decided.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Choice {
+    /// Block.
+    pub stock: StockChoice,
+    /// Sides.
+    pub order: Order,
+}
+
+impl Default for Choice {
+    fn default() -> Self {
+        Choice { stock: StockChoice::Rule, order: Order::Best }
+    }
+}
+
+/// What one axis of a setup's zero is touched on.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Datum {
+    /// "X".
+    pub axis: String,
+    /// What is touched, how and when.
+    pub touches: String,
+    /// What each step of it may be off by, mm.
+    #[serde(default)]
+    pub error: Vec<Term>,
+}
+
+impl Datum {
+    /// All errors in the same direction, mm.
+    pub fn worst(&self) -> f64 {
+        self.error.iter().map(|t| t.value).sum()
+    }
+    /// Root of the sum of their squares, mm.
+    pub fn likely(&self) -> f64 {
+        self.error.iter().map(|t| t.value * t.value).sum::<f64>().sqrt()
+    }
+}
+
+/// What a setup cuts.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub enum Duty {
+    /// All that is seen from above, and the outline to below the part's bottom; the rest stays as a hat to hold it.
+    AllButHat,
+    /// All that is seen from above and still stands, the hat first.
+    All,
+    /// Only what no other setup sees.
+    Only(Only),
+}
+
+/// A setup that would be needed and cannot be held.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct NotPlanned {
+    /// "side 3".
+    pub name: String,
+    /// Why.
+    pub why: String,
+    /// Up in it, part coordinates.
+    #[ts(type = "[number, number, number]")]
+    pub up: DVec3,
+}
+
+/// A setup.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Setup {
+    /// "side 1".
+    pub name: String,
+    /// Id of the shop's station that it is cut on.
+    pub station: String,
+    /// What it cuts.
+    pub duty: Duty,
+    /// From work to part coordinates.
+    pub part_from_work: Placement,
+    /// Work zero in machine coordinates.
+    pub zero_in_machine: DVec3,
+    /// How it is held.
+    pub hold: Hold,
+    /// What its zero is touched on, along x, y, z.
+    pub datum: [Datum; 3],
+}
+
+impl Setup {
+    /// Up in it, part coordinates.
+    pub fn up(&self) -> DVec3 {
+        self.part_from_work.dir(DVec3::Z)
+    }
+    /// What a person does at the machine, in order: hold the part, then touch off.
+    pub fn actions(&self) -> Vec<String> {
+        let mut out = self.hold.actions(&self.duty, part::direction_name(self.up()));
+        out.extend(self.datum.iter().map(|d| format!("{}0: {}", d.axis, d.touches)));
+        out
+    }
+}
+
+/// One whole way of making the part: the block and its setups, one after the other.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Scheme {
+    /// Block in part coordinates.
+    pub stock: Box3,
+    /// Setups in order.
+    pub setups: Vec<Setup>,
+    /// What cannot be held, so that no program is made for it.
+    pub not_planned: Vec<NotPlanned>,
+    /// Up in the first, part coordinates.
+    pub up: DVec3,
+    /// Height of the hat in the first setup, mm.
+    pub hat: f64,
+    /// Why this order: one line for every way that was compared, the best first.
+    pub compared: Vec<String>,
+    /// Doubts.
+    pub findings: Vec<Finding>,
+}
+
+impl Scheme {
+    /// Does the block fit the machine's travel at all? If not, no path is worth making.
+    pub fn fits(&self) -> bool {
+        self.findings.iter().all(|f| f.kind != "too_long")
+    }
+}
+
+/// No plan of holding can be made.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum HoldError {
+    /// The typed block is too small.
+    #[error("the stock is {have:.2} mm along {axis} and the part {need:.2} mm; give a larger block")]
+    TooSmall {
+        /// Axis.
+        axis: char,
+        /// Stock.
+        have: f64,
+        /// Part.
+        need: f64,
+    },
+    /// Sizes that are no lengths.
+    #[error("a stock size must be a length above 0 and below 2000 mm")]
+    NoSize,
+}

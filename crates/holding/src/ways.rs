@@ -1,0 +1,274 @@
+//! Ways to stand the part in the vise that are compared: which end up, which way round, and what the jaws find.
+
+use crate::frame::Order;
+use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
+use crate::vise::{Bearing, bearing, clamping};
+use geom::{DMat3, DVec3, Placement};
+use part::{Part, View};
+use rayon::prelude::*;
+use shop::machine::{Material, Vise};
+
+/// Material over the top, mm (common practice ≥ 0.5 to clean, no source).
+pub(crate) const TOP: f64 = 1.0;
+/// The hat stands above the jaws by this, mm: room for the cut below the part's bottom.
+pub(crate) const ABOVE_JAW: f64 = 2.0;
+/// Least grip for light work, mm (common practice, no source).
+pub(crate) const LEAST_GRIP: f64 = 3.0;
+/// Height above the jaws ÷ grip at most (common practice, no source).
+pub(crate) const TALL: f64 = 4.0;
+/// What is left on a slanted face counts as if it were this thick, mm.
+const ROUGH_DEPTH: f64 = 0.5;
+/// Walls deeper than this want half from each side, mm (the crib's longest flutes).
+const DEEP: f64 = 54.0;
+
+#[derive(Clone)]
+pub(crate) struct Way {
+    pub up: DVec3,
+    /// Part direction of work y (towards the fixed jaw) in the first setup.
+    pub back: DVec3,
+    pub hidden: f64,
+    pub tall: f64,
+    pub jaw_top: f64,
+    pub contact: Contact,
+    pub support: f64,
+    /// Where parallels bear under the finished end.
+    pub bearing: Option<Bearing>,
+    /// A vise that leaves no mark on the contact gives this share of its force.
+    pub clamp: f64,
+}
+
+impl Way {
+    pub(crate) fn holds(&self) -> bool {
+        self.jaw_top >= LEAST_GRIP
+            && self.contact.length >= 6.0
+            && self.contact.span >= 10.0
+            && self.support > 0.0
+            && self.bearing.is_some()
+    }
+    /// Why it does not hold.
+    pub(crate) fn why_not(&self, up: DVec3) -> String {
+        if self.support <= 0.0 {
+            return format!("its {} end has no flat face to stand on", axis_words(-up));
+        }
+        if self.bearing.is_none() {
+            return format!("two parallels find nothing to bear on under its {} end", axis_words(-up));
+        }
+        format!(
+            "there are no two parallel faces to grip (best: {:.0} mm high over {:.0} mm)",
+            self.jaw_top, self.contact.length
+        )
+    }
+    /// Smaller is better, in this order.
+    fn rank(&self) -> (f64, i32, f64) {
+        let cost = cost(self.hidden, self.tall);
+        let grip = self.jaw_top.min(12.0) * self.contact.length.min(60.0) * (0.3 + self.support.min(0.7));
+        // A contact so small that the vise may not be closed holds less.
+        let grip = grip * self.clamp;
+        (cost, i32::from(!self.holds()), -grip)
+    }
+    pub(crate) fn words(&self) -> String {
+        format!(
+            "{} up first, jaws along {}: {:.0} mm³ out of reach or left rough, side 2 grips {:.0} mm high over {:.0} mm, {:.0} % of the outline bears on the parallels{}",
+            axis_words(self.up),
+            axis_words(self.back.abs()).trim_start_matches('+'),
+            self.hidden.abs(),
+            self.jaw_top,
+            self.contact.length,
+            self.support * 100.0,
+            if self.tall > 0.0 { ", too tall for the cutters" } else { "" }
+        )
+    }
+}
+
+fn axis_words(d: DVec3) -> String {
+    let k = (0..3).find(|&k| d[k].abs() > 0.5).unwrap_or(2);
+    format!("{}{}", if d[k] > 0.0 { '+' } else { '−' }, ['X', 'Y', 'Z'][k])
+}
+
+fn unit(k: usize, positive: bool) -> DVec3 {
+    let mut d = DVec3::ZERO;
+    d[k] = if positive { 1.0 } else { -1.0 };
+    d
+}
+
+/// Work axes as columns in part coordinates: y towards `back`, z `up`.
+pub(crate) fn turn(up: DVec3, back: DVec3) -> DMat3 {
+    DMat3::from_cols(back.cross(up), back, up)
+}
+
+/// Grip heights that the parallels on hand give.
+pub(crate) fn grips(vise: &Vise) -> Vec<f64> {
+    let mut g: Vec<f64> = vise.parallels_mm.iter().map(|p| vise.jaw_height_mm - p).collect();
+    g.sort_by(f64::total_cmp);
+    g
+}
+
+/// Which way up, which way round: chosen before the stock, because the stock hangs on it.
+pub struct Sides {
+    pub(crate) ways: Vec<Way>,
+}
+
+impl Sides {
+    /// Up on the first side, part coordinates.
+    pub fn up(&self) -> DVec3 {
+        self.ways[0].up
+    }
+    /// Direction of the fixed jaw on the first side, part coordinates.
+    pub fn back(&self) -> DVec3 {
+        self.ways[0].back
+    }
+    /// What is needed below the part on the first side: the grip and the cut over the jaws, mm.
+    pub fn hat(&self, part: &Part, vise: &Vise) -> f64 {
+        grip_of(part.bounds.size().dot(self.up().abs()), vise) + ABOVE_JAW
+    }
+}
+
+/// Grip on raw stock for a part of this height, mm.
+pub(crate) fn grip_of(height: f64, vise: &Vise) -> f64 {
+    grips(vise).into_iter().find(|&g| g >= 6.0 && g * TALL >= height + TOP + ABOVE_JAW).unwrap_or(14.0)
+}
+
+/// The order of the sides, and the direction of the jaws.
+pub fn sides(part: &Part, vise: &Vise, material: &Material, order: Order) -> Sides {
+    let axes: Vec<usize> = match order {
+        Order::Up { axis, .. } => vec![axis.min(2)],
+        Order::Best => (0..3).collect(),
+    };
+    let costs: Vec<(usize, f64, f64)> = axes
+        .par_iter()
+        .map(|&axis| {
+            let view = View::new(
+                part,
+                Placement { turn: turn(unit(axis, true), unit((axis + 1) % 3, true)).transpose(), shift: DVec3::ZERO },
+            );
+            (
+                axis,
+                hidden_volume(&view) + ROUGH_DEPTH * slanted_area(&view),
+                (part.bounds.size()[axis] - DEEP).max(0.0) / 10.0,
+            )
+        })
+        .collect();
+    // Grip is looked at only along the axis that leaves least out of reach (and its equals).
+    let least = costs.iter().map(|c| cost(c.1, c.2)).fold(f64::INFINITY, f64::min);
+    let good: Vec<(usize, f64, f64, bool)> = costs
+        .iter()
+        .filter(|c| cost(c.1, c.2) <= least)
+        .flat_map(|&(axis, hidden, tall)| [true, false].map(|positive| (axis, hidden, tall, positive)))
+        .filter(|&(.., positive)| !matches!(order, Order::Up { positive: p, .. } if p != positive))
+        .collect();
+    let mut ways: Vec<Way> = good
+        .par_iter()
+        .flat_map_iter(|&(axis, hidden, tall, positive)| ways_up(part, axis, positive, hidden, tall, vise, material))
+        .collect();
+    ways.sort_by(|a, b| {
+        let (x, y) = (a.rank(), b.rank());
+        x.0.total_cmp(&y.0).then(x.1.cmp(&y.1)).then(x.2.total_cmp(&y.2))
+    });
+    Sides { ways }
+}
+
+/// What is out of reach counts in steps of 5 mm³, height beyond the cutters heavily.
+fn cost(hidden: f64, tall: f64) -> f64 {
+    (hidden / 5.0).round() + tall * 1000.0
+}
+
+fn frame(up: DVec3, back: DVec3) -> Placement {
+    Placement { turn: turn(up, back).transpose(), shift: DVec3::ZERO }
+}
+
+/// The best grip on the finished walls below `limit` over the lower end, and its contact.
+fn best_grip(view: &View, vise: &Vise, limit: f64) -> (f64, Contact) {
+    let z0 = view.bounds.min.z;
+    let sides = JawRays::of(view);
+    // The most grip that still bears; a deep jaw on a thin flange is worth less than a shallow one on a wall.
+    let mut best = (0.0, Contact { length: 0.0, span: 0.0 });
+    for g in grips(vise) {
+        if g > limit + 1e-9 {
+            break;
+        }
+        let c = sides.contact(z0, z0 + g);
+        let worth = |g: f64, c: Contact| if g < LEAST_GRIP { 0.0 } else { g.min(14.0) * c.length.min(60.0) };
+        if worth(g, c) >= worth(best.0, best.1) {
+            best = (g, c);
+        }
+    }
+    best
+}
+
+/// Share of the outline that is flat at the upper end of a view: what it lies on when it is turned over.
+fn flat_share(view: &View) -> f64 {
+    let top = view.bounds.max.z;
+    let rests = view.floors().first().is_some_and(|z| (z - top).abs() < 1e-3);
+    let flat = if rests { view.shadow(top - part::OFF_FLOOR).area() } else { 0.0 };
+    flat / view.shadow(view.bounds.min.z - 1.0).area().max(1e-9)
+}
+
+fn clamp_share((height, contact): (f64, Contact), vise: &Vise, material: &Material) -> f64 {
+    clamping(height, contact.length.min(vise.jaw_width_mm), vise, material).force_kn / vise.clamp_kn
+}
+
+fn ways_up(
+    part: &Part,
+    axis: usize,
+    positive: bool,
+    hidden: f64,
+    tall: f64,
+    vise: &Vise,
+    material: &Material,
+) -> Vec<Way> {
+    let up = unit(axis, positive);
+    let mut out = Vec::new();
+    let mut seen: Option<f64> = None;
+    for k in [(axis + 1) % 3, (axis + 2) % 3] {
+        let back = unit(k, true);
+        let second = View::new(part, frame(-up, -back));
+        // Second setup: turned over about the work's x.
+        let first = View::new(part, frame(up, back));
+        let second_from_first = second.from_part.after(&first.from_part.inverse());
+        let z0 = second.bounds.min.z;
+        let low = lowest_cut_near_jaws(&second, &first, &second_from_first) - z0;
+        let best = best_grip(&second, vise, low - 1.0);
+        let support = *seen.get_or_insert_with(|| flat_share(&first));
+        out.push(Way {
+            up,
+            back,
+            hidden,
+            tall,
+            jaw_top: best.0,
+            contact: best.1,
+            support,
+            bearing: bearing(&second, z0, vise),
+            clamp: clamp_share(best, vise, material),
+        });
+    }
+    out
+}
+
+/// The best way to stand the finished part in the vise with this end up.
+pub(crate) fn way_of_further(part: &Part, up: DVec3, vise: &Vise, material: &Material) -> Way {
+    let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
+    let below = flat_share(&View::new(part, frame(-up, unit((axis + 1) % 3, true))));
+    let ways = [(axis + 1) % 3, (axis + 2) % 3].map(|k| {
+        let back = unit(k, true);
+        let view = View::new(part, frame(up, back));
+        let height = view.bounds.size().z;
+        let best = best_grip(&view, vise, 0.7 * height);
+        Way {
+            up,
+            back,
+            hidden: 0.0,
+            tall: 0.0,
+            jaw_top: best.0,
+            contact: best.1,
+            support: below,
+            bearing: bearing(&view, view.bounds.min.z, vise),
+            clamp: clamp_share(best, vise, material),
+        }
+    });
+    let [a, b] = ways;
+    let better = |a: &Way, b: &Way| {
+        let (x, y) = (a.rank(), b.rank());
+        x.1.cmp(&y.1).then(x.2.total_cmp(&y.2))
+    };
+    if better(&a, &b).is_le() { a } else { b }
+}
