@@ -7,7 +7,7 @@ use crate::vise::{Bearing, Grip, bodies, clamp_terms, clamping};
 use crate::ways::{ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, grip_of, grips, sides, turn, way_of_further};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
-use reason::{Finding, Severity, Term};
+use reason::{Finding, Kind, Severity, Term};
 use shop::machine::{Machine, Material, Vise};
 
 /// Material at the sides at least, mm (common practice ≥ 1, no source); the block is rounded up to whole mm.
@@ -118,7 +118,7 @@ fn build(
                 None => {
                     grip1 = (hat - ABOVE_JAW).max(0.0);
                     findings.push(Finding::new(
-                        "no_hat",
+                        Kind::NoHat,
                         Severity::Stop,
                         format!(
                             "The block leaves {hat:.1} mm below the part; {:.0} mm are needed to hold it",
@@ -142,7 +142,7 @@ fn build(
         if grip > 0.0 && above > TALL * grip {
             findings.push(
                 Finding::new(
-                    "tall",
+                    Kind::Tall,
                     Severity::Warn,
                     format!("{above:.0} mm stand above {grip:.0} mm of grip"),
                     "More than 4 × the grip (common practice, no source): take light cuts, or grip deeper.",
@@ -162,7 +162,7 @@ fn build(
         let why = w.why_not(up);
         findings.push(
             Finding::new(
-                "no_grip",
+                Kind::NoGrip,
                 Severity::Stop,
                 format!("{name} cannot be held in the vise: {why}"),
                 "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet. No program is made for it.",
@@ -187,7 +187,7 @@ fn build(
         if opening > vise.opening_mm {
             findings.push(
                 Finding::new(
-                    "opening",
+                    Kind::Opening,
                     Severity::Stop,
                     format!("{opening:.0} mm between the jaws, the {} opens {:.0} mm", vise.name, vise.opening_mm),
                     "Turn the part in the vise or use a larger one.",
@@ -202,7 +202,7 @@ fn build(
         if stock_1[k] > travel {
             findings.push(
                 Finding::new(
-                    "too_long",
+                    Kind::TooLong,
                     Severity::Stop,
                     format!(
                         "The block is {:.0} mm along {}, the machine travels {travel:.0} mm",

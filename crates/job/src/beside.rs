@@ -6,7 +6,7 @@ use geom::{Box3, DVec3, RayGrid, TriMesh};
 use holding::Scheme;
 use part::{BESIDE, Part};
 use proof::Standing;
-use reason::{Finding, Place, Severity};
+use reason::{Finding, Kind, Place, Severity};
 
 /// Corners between the part and what stands beside it stay as full as the largest finishing cutters leave them, mm.
 const CORNER: f64 = 5.0;
@@ -35,7 +35,7 @@ pub fn left_for(part: &Part, hold: &Scheme) -> Vec<Finding> {
             let name = name(part, o.solid);
             b.meets(&all).then(|| {
                 Finding::new(
-                    "beside",
+                    Kind::Beside,
                     Severity::Warn,
                     format!("'{name}' stays while the part is machined: cutters keep {BESIDE} mm away from it"),
                     "What lies around, under or over it may be left. Say on the Part ticket that it does not stay, or cut that by hand or from another side.",
@@ -77,7 +77,7 @@ pub fn in_the_hold(part: &Part, hold: &Scheme) -> Vec<Finding> {
                 let name = name(part, o.solid);
                 out.push(
                     Finding::new(
-                        "beside_in_hold",
+                        Kind::BesideInHold,
                         Severity::Stop,
                         format!("'{name}', which stays, stands where the {what} is"),
                         "The part cannot be clamped so. Say on the Part ticket that it does not stay, or choose other sides.",

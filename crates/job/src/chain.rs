@@ -14,7 +14,7 @@ use intake::{Layer3, Reading};
 use part::{Part, View};
 use path::{Slabs, Stock};
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
-use reason::{Act, Finding, Severity};
+use reason::{Act, Finding, Kind, Severity};
 use route::{Operation, Override, Point, SetupRoute, Side, plan_side};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -278,7 +278,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     if settled.rehearsal.is_some() {
         findings.push(
             Finding::new(
-                "rehearsal",
+                Kind::Rehearsal,
                 Severity::Note,
                 format!("This is a rehearsal in {}", material.name),
                 "Its programs have that material's speeds and feeds. End the rehearsal before the real part is cut.",
@@ -387,7 +387,7 @@ fn ordered(side: &str, ops: Vec<Operation>, settled: &Settled, findings: &mut Ve
         let first = ops.iter().find(|o| o.id == need.first).map_or("", |o| o.title.as_str());
         findings.push(
             Finding::new(
-                "order_broken",
+                Kind::OrderBroken,
                 Severity::Warn,
                 format!("'{}' stands before '{first}', which it needs", ops[k].title),
                 format!("{}. The proof says what comes of it; put it back, or undo.", need.why),
@@ -407,7 +407,7 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
         let Some(s) = sides.iter_mut().find(|s| s.setup.name == *name) else {
             findings.push(
                 Finding::new(
-                    "decision_lost",
+                    Kind::DecisionLost,
                     Severity::Warn,
                     format!("An edited program is for {name}, which the plan no longer has"),
                     "It has no effect now. Undo the edit, or what changed the sides.",
@@ -421,7 +421,7 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
         if let Err(e) = program::read(text, &settings) {
             findings.push(
                 Finding::new(
-                    "edited_unreadable",
+                    Kind::EditedUnreadable,
                     Severity::Stop,
                     format!("{} cannot be followed: {e}", edited.file),
                     "Mend that line and upload it again, or go back to the posted program. What is shown is the posted one.",

@@ -6,7 +6,7 @@ use geom::{Box3, DVec3, Placement};
 use part::Part;
 use program::{Anchored, Posted, Promise, anchor};
 use proof::{KeepOut, Proof};
-use reason::{Finding, Severity};
+use reason::{Finding, Kind, Severity};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use shop::Shop;
@@ -348,7 +348,7 @@ fn promises_of(dir: &Path, s: &SetupFile, text: &str, findings: &mut Vec<Finding
         Ok(posted) => Some(anchor(&Posted { text: posted, promises }, text)),
         Err(_) => {
             let f = Finding::new(
-                "posted_missing",
+                Kind::PostedMissing,
                 Severity::Warn,
                 format!("{POSTED}/{} is missing", s.program),
                 "What the program promises is taken at the lines of plan.json as they stand; if the text was edited, they may be others.",

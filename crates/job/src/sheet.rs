@@ -4,12 +4,14 @@ mod binary;
 mod grounds;
 mod part_sheet;
 mod picture;
+mod rows;
 mod strip;
 
 pub use binary::{history_bytes, mesh_bytes};
 pub use grounds::Grounds;
 pub use part_sheet::{AskSheet, OriginSheet, PartSheet, RevisedSheet, SolidSheet, part_sheet, part_sheet_revised};
 pub use picture::{FACETS_PX, picture};
+pub use rows::{Band, FeatureRow, Paint, PaintBy, Sort, Tone};
 pub use strip::{Strip, StripOp, StripSetup, strip};
 
 use crate::chain::{DEFAULT_MATERIAL, Plan, SidePlan};
@@ -85,6 +87,8 @@ pub struct StockSheet {
 pub struct HoldSheet {
     /// Up in side 1: "+Z".
     pub up: String,
+    /// What is up in one of the setups: what can be cut from there is cut.
+    pub cut_from: Vec<String>,
     /// The same as a decision would say it.
     pub order: Order,
     /// A person chose it.
@@ -297,6 +301,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
         },
         hold: HoldSheet {
             up: part::direction_name(up).into(),
+            cut_from: plan.scheme.setups.iter().map(|s| part::direction_name(s.up()).to_string()).collect(),
             order: Order::Up { axis, positive: up[axis] > 0.0 },
             decided: matches!(settled.order, Some(Order::Up { .. })),
             compared: plan.scheme.compared.clone(),

@@ -4,7 +4,7 @@ use crate::chain::DEFAULT_MATERIAL;
 use crate::decision::Settled;
 use holding::{Order, Sides, StockChoice};
 use part::{Body, BodyKind, Part};
-use reason::{Finding, Severity};
+use reason::{Finding, Kind, Severity};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::machine::Material;
@@ -237,7 +237,7 @@ pub(crate) fn block(
         laying.findings.iter().filter(|f| f.kind != "stock_no_hat" && f.kind != "stock_large").cloned().collect();
     if laid.piece.material != real.id {
         findings.push(Finding::new(
-            "stock_material",
+            Kind::StockMaterial,
             Severity::Stop,
             format!("{} is {}, the job is planned for {}", laid.piece.name, laid.piece.material, real.name),
             "Choose the material that the piece is of, or another piece.",
@@ -247,7 +247,7 @@ pub(crate) fn block(
         StockChoice::Over(laying.over_squared())
     } else {
         findings.push(Finding::new(
-            "stock_not_planned",
+            Kind::StockNotPlanned,
             Severity::Stop,
             format!("The programs are not made for {}", laid.piece.shape.words()),
             if laying.fit == Fit::TooSmall {

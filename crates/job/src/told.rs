@@ -3,7 +3,7 @@
 use crate::decision::Settled;
 use holding::Setup;
 use part::{After, FeatureKind, Intent, Part, Recognised};
-use reason::{Act, Finding, Place, Severity};
+use reason::{Act, Finding, Kind, Place, Severity};
 use route::Operation;
 use shop::machine::Material;
 use std::collections::{BTreeMap, BTreeSet};
@@ -25,7 +25,7 @@ pub(crate) fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) 
         .filter(open)
         .map(|q| {
             let why = format!("{} Until it is answered on the Part ticket the plan takes: {}", q.why, taken(&q));
-            let f = Finding::new("open_question", Severity::Warn, q.text.clone(), why).keyed(&q.id);
+            let f = Finding::new(Kind::OpenQuestion, Severity::Warn, q.text.clone(), why).keyed(&q.id);
             answer(&q, f)
         })
         .collect();
@@ -42,7 +42,7 @@ pub(crate) fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) 
         let said = part::answer_words(id, settled.answers.get(id).map(String::as_str));
         let about = id.replace('/', " ");
         Finding::new(
-            "answer_lost",
+            Kind::AnswerLost,
             Severity::Warn,
             format!("'{said}' was said of {about}, and the part has none any more"),
             "It has no effect now. Answer for what took its place on the Part ticket, or undo what changed the part.",
@@ -54,7 +54,7 @@ pub(crate) fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) 
         let why =
             format!("Likely: {}. It is drilled as drawn, and then no thread holds in it: answer it first.", taken(&q));
         let places = q.place.into_iter().collect();
-        let f = Finding::new("may_be_thread", Severity::Warn, q.text.clone(), why).keyed(&q.id).at(places);
+        let f = Finding::new(Kind::MayBeThread, Severity::Warn, q.text.clone(), why).keyed(&q.id).at(places);
         answer(&q, f)
     }));
     out
@@ -68,8 +68,8 @@ pub(crate) fn after_the_drill(intents: &[Intent]) -> Vec<Finding> {
     by.into_iter()
         .map(|(wants, list)| {
             let (kind, how) = match list[0].after {
-                After::Reamer => ("to_ream", "drilled smaller"),
-                After::Tap => ("to_tap", "drilled as drawn"),
+                After::Reamer => (Kind::ToReam, "drilled smaller"),
+                After::Tap => (Kind::ToTap, "drilled as drawn"),
             };
             Finding::new(
                 kind,
@@ -88,7 +88,7 @@ pub(crate) fn marks_and_asks(part: &Part, settled: &Settled) -> Vec<Finding> {
     let marks = part::marked(part, &settled.marks).into_iter().filter_map(|m| {
         let doubt = m.doubt?;
         Some(
-            Finding::new("mark_doubt", Severity::Warn, format!("The mark '{}' does not fit", m.words), doubt)
+            Finding::new(Kind::MarkDoubt, Severity::Warn, format!("The mark '{}' does not fit", m.words), doubt)
                 .keyed(&m.id)
                 .mended_by("Take the mark away", Act::Mark { id: m.id.clone(), mark: None })
                 .at(m.faces.iter().map(|f| part.faces[*f as usize].bounds).map(|b| Place::new(b.min, b.max)).collect()),
@@ -96,7 +96,7 @@ pub(crate) fn marks_and_asks(part: &Part, settled: &Settled) -> Vec<Finding> {
     });
     let asks = settled.asks.iter().filter(|(_, a)| a.answer.is_empty()).map(|(id, a)| {
         Finding::new(
-            "owner_asked",
+            Kind::OwnerAsked,
             Severity::Note,
             format!("{} was asked: {}", if a.whom.is_empty() { "The drawing's owner" } else { &a.whom }, a.text),
             format!(
@@ -121,7 +121,7 @@ pub(crate) fn put_back(late: &str, first: &str, moved: &[route::Moved]) -> Act {
 
 pub(crate) fn lost_decision(id: &str) -> Finding {
     Finding::new(
-        "decision_lost",
+        Kind::DecisionLost,
         Severity::Warn,
         format!("A decision names an operation that the plan no longer has ({id})"),
         "It has no effect now. Look whether what you wanted still holds; forget the decision or decide anew.",
@@ -172,10 +172,12 @@ pub(crate) fn hold_findings(h: &Setup, ops: &[Operation], material: &Material) -
             "{}: {:.1} times what '{}' asks at its highest ({:.0} of {:.0} {})",
             l.fails, l.factor, o.title, l.asked, l.held, l.unit
         );
-        out.push(Finding::new("holding_force", severity, what, h.hold.hold_better()).in_setup(&h.name).keyed(&h.name));
+        out.push(
+            Finding::new(Kind::HoldingForce, severity, what, h.hold.hold_better()).in_setup(&h.name).keyed(&h.name),
+        );
     }
     if let Some((what, why)) = h.hold.gently(material) {
-        out.push(Finding::new("clamp_gently", Severity::Warn, what, why).in_setup(&h.name).keyed(&h.name));
+        out.push(Finding::new(Kind::ClampGently, Severity::Warn, what, why).in_setup(&h.name).keyed(&h.name));
     }
     out
 }
@@ -186,7 +188,7 @@ pub(crate) fn remarks(setup: &str, ops: &[Operation]) -> Vec<Finding> {
             let of_drill = o.drill.iter().flat_map(|d| d.remarks.iter());
             o.mill.iter().flat_map(|m| m.remarks.iter()).chain(of_drill).map(move |r| {
                 Finding::new(
-                    "cutting_data",
+                    Kind::CuttingData,
                     Severity::Note,
                     format!("{}: {r}", o.title),
                     "The limit named stopped it; another cutter or speed may serve better.",

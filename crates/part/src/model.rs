@@ -5,7 +5,7 @@ use crate::edge::{Edge, edges};
 use geom::{Box3, DVec3, TriMesh};
 use intake::{Drawing, LengthUnit, Model, Reading};
 use kernel::{RawModel, RawSurface};
-use reason::{Finding, Severity};
+use reason::{Finding, Kind, Severity};
 
 /// The analytic kind of a face, part coordinates, mm and rad. Directions are unit vectors.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -329,7 +329,7 @@ fn mesh_of(raw: &RawModel, solid: usize, scale: f64) -> (TriMesh, Vec<u32>) {
 fn doubts(raw: &RawModel) -> Vec<Finding> {
     let mut out = Vec::new();
     let mut doubt = |key: &str, what: String, why: &str| {
-        out.push(Finding::new("model_doubt", Severity::Warn, what, why).keyed(key))
+        out.push(Finding::new(Kind::ModelDoubt, Severity::Warn, what, why).keyed(key))
     };
     if !raw.valid {
         doubt(
@@ -356,7 +356,7 @@ fn doubts(raw: &RawModel) -> Vec<Finding> {
     if let Some(worst) = stored.iter().copied().reduce(f64::max) {
         out.push(
             Finding::new(
-                "stored_as_splines",
+                Kind::StoredAsSplines,
                 Severity::Note,
                 format!("{} of {} faces are stored as free forms and read as what they are", stored.len(), raw.faces.len()),
                 format!(
@@ -368,7 +368,7 @@ fn doubts(raw: &RawModel) -> Vec<Finding> {
         );
     }
     let mut doubt = |key: &str, what: String, why: &str| {
-        out.push(Finding::new("model_doubt", Severity::Warn, what, why).keyed(key))
+        out.push(Finding::new(Kind::ModelDoubt, Severity::Warn, what, why).keyed(key))
     };
     for (k, r) in raw.remarks.iter().enumerate() {
         doubt(&format!("remark{k}"), r.clone(), "Compare the part on the stage with the drawing.");

@@ -6,12 +6,14 @@
 //! compensation, arcs outside G17, rotation, inverse-time feed.
 
 mod dialect;
+mod language;
 mod lex;
 mod post;
 mod promise;
 mod read;
 
 pub use dialect::Dialect;
+pub use language::{LANGUAGE, Meaning, WordKind};
 pub use post::{Heading, PostTool, post};
 pub use promise::{Anchored, Changes, Posted, Promise, anchor, changes};
 pub use read::{Program, ReadError, ReadSettings, Shape, Step, StepKind, read};

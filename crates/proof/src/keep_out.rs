@@ -7,7 +7,7 @@ use crate::sweep::{Sweep, Track};
 use crate::{KeepOut, Standing};
 use geom::{Box3, DVec2, Placement, RayGrid};
 use program::Step;
-use reason::Severity;
+use reason::{Kind, Severity};
 use shop::tool::Tool;
 
 /// Smallest distance between a segment and a rectangle in the plane.
@@ -79,14 +79,14 @@ pub(crate) fn check(
                 // A cutter's point is narrower low down.
                 let reach = if name == "cutter" { tool.radius_at((k.max.z - z0).max(0.0)).min(r) } else { r };
                 if d < reach - 1e-4 {
-                    let (kind, label, t, deep) = (format!("{name}_in_keep_out"), k.name.clone(), step.tool, reach - d);
+                    let (label, t, deep) = (k.name.clone(), step.tool, reach - d);
                     let around = Box3 {
                         min: (a.min(b) - DVec2::splat(r)).max(k.min.truncate()).extend((z0 + from).max(k.min.z)),
                         max: (a.max(b) + DVec2::splat(r)).min(k.max.truncate()).extend((z1 + to).min(k.max.z)),
                     };
                     let severity = Severity::Stop;
                     gather.add(
-                        (&kind, t, &k.name),
+                        (kind_of(name), t, &k.name),
                         severity,
                         step.line,
                         deep,
@@ -98,6 +98,15 @@ pub(crate) fn check(
                 }
             }
         }
+    }
+}
+
+/// Of a body of the tool that enters what holds the part.
+fn kind_of(body: &str) -> Kind {
+    match body {
+        "cutter" => Kind::CutterInKeepOut,
+        "shank" => Kind::ShankInKeepOut,
+        _ => Kind::HolderInKeepOut,
     }
 }
 
@@ -131,10 +140,10 @@ impl Beside {
             return;
         }
         let mut met = |body: &str, deep: f64, b: &Box3| {
-            let (kind, t, name) = (format!("{body}_in_keep_out"), step.tool, self.name.clone());
+            let (kind, t, name) = (kind_of(body), step.tool, self.name.clone());
             let body = body.to_string();
             gather.add(
-                (&kind, t, &self.name),
+                (kind, t, &self.name),
                 Severity::Stop,
                 step.line,
                 deep,

@@ -23,7 +23,7 @@ use compare::{Patch, Piece, Surface};
 use geom::{Box3, DIRECTIONS, DVec3, Placement, TriMesh};
 use program::{Anchored, Program};
 use rayon::prelude::*;
-use reason::{Finding, Place, Severity, Watch};
+use reason::{Finding, Kind, Place, Severity, Watch};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::Tool;
@@ -376,7 +376,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         let mm3: f64 = patches.iter().map(|p| p.volume).sum();
         let boxes: Vec<Place> = patches.iter().flat_map(|p| p.places.iter().copied()).collect();
         let f = Finding::new(
-            "not_planned",
+            Kind::NotPlanned,
             Severity::Warn,
             format!("{name} is not planned: {:.1} cm³ that it would cut stay", mm3 / 1000.0),
             "Left by choice: it cannot be held yet. The setups before it are made so that it can follow.",
@@ -390,7 +390,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         let all: Vec<Place> = small.iter().flat_map(|p| p.places.iter().copied()).collect();
         findings.push(
             Finding::new(
-                "small_leftover",
+                Kind::SmallLeftover,
                 Severity::Note,
                 format!("Up to {worst:.3} mm is left (± {error:.3}) in {} places", small.len()),
                 "Within what passes; a spring pass or a finer finish takes it off.",
@@ -460,7 +460,7 @@ fn gouge_finding(p: &Patch, error: f64) -> Finding {
         "Within what passes."
     };
     Finding::new(
-        "gouge",
+        Kind::Gouge,
         severity,
         format!("{:.3} mm (± {error:.3}) too deep at {}", p.depth, at_words(p.deepest)),
         why,
@@ -577,16 +577,16 @@ fn left_finding(p: &Patch, model: &Stock, input: &Input, error: f64) -> Finding 
     let size = format!("{} is left at {}", amount(p.depth, error), at_words(p.deepest));
     let f = if most > 0.5 && !slanted {
         Finding::new(
-            "leftover",
+            Kind::Leftover,
             Severity::Stop,
             size,
             "It can be reached from a side that is cut, and the programs do not cut it; a smaller cutter or a further cut is needed.",
         )
     } else if let Some(from) = best_way(p, model, input) {
-        Finding::new("needs_other_side", Severity::Warn, format!("{size}; it can be cut from {}", from.0), from.1)
+        Finding::new(Kind::NeedsOtherSide, Severity::Warn, format!("{size}; it can be cut from {}", from.0), from.1)
     } else {
         Finding::new(
-            "not_makeable",
+            Kind::NotMakeable,
             Severity::Stop,
             format!("{size}, hidden from all six sides and along every slanted hole and flat"),
             "No straight cutter reaches it: an undercut cutter, another way of making it, or a change of the drawing.",

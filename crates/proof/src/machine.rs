@@ -6,7 +6,7 @@ use crate::{Input, Kept, SetupInput, StepLoad};
 use cutting::formula as f;
 use geom::{Box3, DVec3};
 use program::{Promise, Step, StepKind};
-use reason::{Finding, Place, Severity};
+use reason::{Finding, Kind, Place, Severity};
 use shop::machine::{Machine, Material};
 use shop::tool::{Tool, ToolKind};
 
@@ -57,7 +57,7 @@ pub(crate) fn check_words(step: &Step, machine: &Machine, gather: &mut Gather) {
         let steps: Vec<String> = machine.rpm_steps.iter().map(|s| format!("{s:.0}")).collect();
         let within = rpm >= low && rpm <= high;
         gather.add(
-            ("rpm", t, ""),
+            (Kind::Rpm, t, ""),
             Severity::Stop,
             step.line,
             rpm,
@@ -76,7 +76,7 @@ pub(crate) fn check_words(step: &Step, machine: &Machine, gather: &mut Gather) {
         let cap = machine.feed_max_mm_min;
         if feed > cap * 1.000_1 {
             gather.add(
-                ("feed", t, ""),
+                (Kind::Feed, t, ""),
                 Severity::Stop,
                 step.line,
                 feed,
@@ -87,7 +87,7 @@ pub(crate) fn check_words(step: &Step, machine: &Machine, gather: &mut Gather) {
         }
         if feed <= 0.0 {
             gather.add(
-                ("feed", t, "0"),
+                (Kind::Feed, t, "0"),
                 Severity::Stop,
                 step.line,
                 0.0,
@@ -103,7 +103,7 @@ pub(crate) fn check_words(step: &Step, machine: &Machine, gather: &mut Gather) {
 pub(crate) fn check_dwell(step: &Step, seconds: f64, gather: &mut Gather) {
     if step.tool != 0 && seconds > 0.0 && step.spindle.is_none_or(|s| s == 0.0) {
         gather.add(
-            ("dwell", step.tool, ""),
+            (Kind::Dwell, step.tool, ""),
             Severity::Warn,
             step.line,
             seconds,
@@ -129,7 +129,7 @@ pub(crate) fn check_cut(
     if wants == Some("flood") && !step.coolant {
         let promised = promise.is_some();
         gather.add(
-            ("no_coolant", t, ""),
+            (Kind::NoCoolant, t, ""),
             if promised { Severity::Stop } else { Severity::Warn },
             step.line,
             0.0,
@@ -146,7 +146,7 @@ pub(crate) fn check_cut(
     {
         let want = p.tool;
         gather.add(
-            ("other_tool", t, &format!("{want}")),
+            (Kind::OtherTool, t, &format!("{want}")),
             Severity::Stop,
             step.line,
             0.0,
@@ -164,7 +164,7 @@ pub(crate) fn check_cut(
         // A centre that cuts goes down anyhow, only not so well; one that does not stands on the stock.
         let breaks = !tool.centre_cutting || tool.ramp_deg.is_some();
         gather.add(
-            ("ramp", t, ""),
+            (Kind::Ramp, t, ""),
             if breaks { Severity::Stop } else { Severity::Warn },
             step.line,
             slope.to_degrees(),
@@ -208,7 +208,7 @@ pub(crate) fn check_loads(input: &Input, s: &SetupInput, loads: &[StepLoad], fin
             let severity = if chip > THICK[1] * a.usual { Severity::Stop } else { Severity::Warn };
             let usual = a.usual;
             gather.add(
-                ("tooth_load", step.tool, if severity == Severity::Stop { "" } else { "warn" }),
+                (Kind::ToothLoad, step.tool, if severity == Severity::Stop { "" } else { "warn" }),
                 severity,
                 step.line,
                 chip,
@@ -278,7 +278,7 @@ fn tell_overload(s: &SetupInput, n: usize, share: f64, machine: &Machine, gather
     let rpm = step.spindle.unwrap_or(0.0).abs();
     let (kw, nm) = (machine.usable_kw(rpm), machine.usable_nm(rpm));
     gather.add(
-        ("overload", step.tool, ""),
+        (Kind::Overload, step.tool, ""),
         Severity::Stop,
         step.line,
         share,
@@ -305,7 +305,7 @@ fn place_of(s: &SetupInput, step: &Step) -> Place {
 pub(crate) fn check_promises(s: &SetupInput, findings: &mut Vec<Finding>) {
     let Some(p) = &s.promises else {
         let f = Finding::new(
-            "no_promises",
+            Kind::NoPromises,
             Severity::Note,
             format!("No promises are given for {}", s.name),
             "It is judged by cutter, material and machine alone: what engagement and coolant were meant is not known.",
@@ -315,7 +315,7 @@ pub(crate) fn check_promises(s: &SetupInput, findings: &mut Vec<Finding>) {
     };
     for lost in &p.lost {
         let f = Finding::new(
-            "promise_lost",
+            Kind::PromiseLost,
             Severity::Stop,
             format!("Lines of '{}' are gone from the program", lost.operation),
             "The plan promises that operation; put its lines back, or plan anew without it.",

@@ -9,7 +9,7 @@ use crate::sweep::{Sweep, Track};
 use crate::{Input, Kept, Limits, SetupInput};
 use geom::{Box3, DVec2, DVec3, Placement};
 use program::{Step, StepKind};
-use reason::{Finding, Place, Severity};
+use reason::{Finding, Kind, Place, Severity};
 use shop::tool::{Tool, ToolKind};
 use std::collections::BTreeMap;
 
@@ -37,7 +37,7 @@ pub(crate) struct Outcome {
 /// Gathers like findings: the first line, how often, the worst, all places.
 #[derive(Default)]
 pub(crate) struct Gather {
-    seen: BTreeMap<(String, u32, String), Item>,
+    seen: BTreeMap<(Kind, u32, String), Item>,
 }
 
 struct Item {
@@ -53,7 +53,7 @@ struct Item {
 impl Gather {
     pub(crate) fn add(
         &mut self,
-        key: (&str, u32, &str),
+        key: (Kind, u32, &str),
         severity: Severity,
         line: u32,
         amount: f64,
@@ -61,7 +61,7 @@ impl Gather {
         what: impl Fn(f64, usize) -> String + 'static,
         why: &str,
     ) {
-        let item = self.seen.entry((key.0.into(), key.1, key.2.into())).or_insert_with(|| Item {
+        let item = self.seen.entry((key.0, key.1, key.2.into())).or_insert_with(|| Item {
             severity,
             line,
             count: 0,
@@ -84,7 +84,7 @@ impl Gather {
             .into_iter()
             .map(|((kind, tool, detail), i)| {
                 let key = format!("{setup}/T{tool}{}{detail}", if detail.is_empty() { "" } else { "/" });
-                Finding::new(&kind, i.severity, (i.what)(i.worst, i.count), i.why)
+                Finding::new(kind, i.severity, (i.what)(i.worst, i.count), i.why)
                     .keyed(key)
                     .in_setup(setup)
                     .at_line(i.line)
@@ -165,7 +165,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
             if !input.tools.iter().any(|t| t.number == step.tool) {
                 let t = step.tool;
                 gather.add(
-                    ("unknown_tool", t, ""),
+                    (Kind::UnknownTool, t, ""),
                     Severity::Stop,
                     step.line,
                     0.0,
@@ -183,7 +183,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
         let Some(tool) = input.tools.iter().find(|t| t.number == step.tool) else {
             if step.tool == 0 && matches!(step.kind, StepKind::Feed { .. }) {
                 gather.add(
-                    ("no_tool", 0, ""),
+                    (Kind::NoTool, 0, ""),
                     Severity::Stop,
                     step.line,
                     0.0,
@@ -221,7 +221,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
                 watch.cut_since += t.volume;
                 if !feeding {
                     gather.add(
-                        ("rapid_in_stock", step.tool, ""),
+                        (Kind::RapidInStock, step.tool, ""),
                         Severity::Stop,
                         step.line,
                         t.longest,
@@ -250,7 +250,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
                 {
                     let holder = from >= tool.stickout_mm - 1e-9;
                     let (kind, words) =
-                        if holder { ("holder_in_stock", "holder") } else { ("shank_in_stock", "shank") };
+                        if holder { (Kind::HolderInStock, "holder") } else { (Kind::ShankInStock, "shank") };
                     let number = step.tool;
                     gather.add(
                         (kind, number, ""),
@@ -283,7 +283,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
     if !input.program.ended {
         let line = steps.last().map_or(1, |s| s.line);
         gather.add(
-            ("no_end", 0, ""),
+            (Kind::NoEnd, 0, ""),
             Severity::Warn,
             line,
             0.0,
@@ -317,7 +317,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
         // A thin web between the upright rays; 3 rays' worth of it is no rounding.
         if t.longest > 10.0 * GRAZE {
             gather.add(
-                ("rapid_in_stock", steps[n].tool, ""),
+                (Kind::RapidInStock, steps[n].tool, ""),
                 Severity::Stop,
                 steps[n].line,
                 t.longest,
@@ -419,7 +419,7 @@ impl Over {
         if let (true, Some(l)) = (self.found, limit) {
             let (length, degrees, stated) = (self.worst_length, self.worst.to_degrees(), l.to_degrees());
             gather.add(
-                ("engagement", self.tool, &format!("{}", self.line)),
+                (Kind::Engagement, self.tool, &format!("{}", self.line)),
                 Severity::Warn,
                 self.line,
                 self.worst,
@@ -443,7 +443,7 @@ fn check_travel(step: &Step, input: &SetupInput, limits: &Limits, gather: &mut G
         // An axis that stands still is where it was checked before: a length offset alone moves nothing.
         if beyond > 1e-3 && (step.to[k] - step.from[k]).abs() > 1e-9 {
             gather.add(
-                ("travel", step.tool, name),
+                (Kind::Travel, step.tool, name),
                 Severity::Stop,
                 step.line,
                 beyond,
@@ -459,7 +459,7 @@ fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather,
     let t = step.tool;
     match step.spindle {
         None => gather.add(
-            ("spindle_off", t, ""),
+            (Kind::SpindleOff, t, ""),
             Severity::Stop,
             step.line,
             0.0,
@@ -468,7 +468,7 @@ fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather,
             "Start the spindle (S… M3) before the cut.",
         ),
         Some(rpm) if rpm < 0.0 => gather.add(
-            ("spindle_reversed", t, ""),
+            (Kind::SpindleReversed, t, ""),
             Severity::Stop,
             step.line,
             0.0,
@@ -477,7 +477,7 @@ fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather,
             "Right-hand cutters need M3.",
         ),
         Some(0.0) => gather.add(
-            ("spindle_off", t, ""),
+            (Kind::SpindleOff, t, ""),
             Severity::Stop,
             step.line,
             0.0,
@@ -489,7 +489,7 @@ fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather,
     }
     match step.length_offset {
         None => gather.add(
-            ("no_length_offset", t, ""),
+            (Kind::NoLengthOffset, t, ""),
             Severity::Stop,
             step.line,
             0.0,
@@ -498,7 +498,7 @@ fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather,
             "Z is then off by the tool's length; call G43 H after the tool change.",
         ),
         Some(h) if h != t => gather.add(
-            ("wrong_length_offset", t, ""),
+            (Kind::WrongLengthOffset, t, ""),
             Severity::Stop,
             step.line,
             0.0,
@@ -510,7 +510,7 @@ fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather,
     }
     if s.upright() && s.z1 < s.z0 - 1e-6 && (!tool.centre_cutting || tool.kind == ToolKind::Face) {
         gather.add(
-            ("plunge", t, ""),
+            (Kind::Plunge, t, ""),
             Severity::Stop,
             step.line,
             0.0,
@@ -563,7 +563,7 @@ impl LooseWatch {
             let words = format!("{:.1} × {:.1} × {:.1} mm", size.x, size.y, size.z);
             let volume = p.volume;
             gather.add(
-                ("loose_piece", tool, &format!("{line}")),
+                (Kind::LoosePiece, tool, &format!("{line}")),
                 Severity::Stop,
                 line,
                 volume,

@@ -203,7 +203,7 @@ fn a_floor_too_deep_or_too_high_is_found_with_its_place() {
 }
 
 fn kinds(p: &Proof) -> Vec<&str> {
-    p.findings.iter().filter(|f| f.severity == Severity::Stop).map(|f| f.kind.as_str()).collect()
+    p.findings.iter().filter(|f| f.severity == Severity::Stop).map(|f| f.kind.name()).collect()
 }
 
 #[test]
@@ -281,8 +281,8 @@ fn what_the_machine_cannot_do_and_what_was_promised_otherwise_is_found() {
         prove_promised(&p, stock, text, vec![], Some(vec![promise(1, 99, None)]))
             .findings
             .into_iter()
-            .filter(|f| !matches!(f.kind.as_str(), "gouge" | "leftover" | "small_leftover" | "needs_other_side"))
-            .map(|f| (f.kind, f.severity, f.line))
+            .filter(|f| !matches!(f.kind.name(), "gouge" | "leftover" | "small_leftover" | "needs_other_side"))
+            .map(|f| (f.kind.to_string(), f.severity, f.line))
             .collect()
     };
     assert_eq!(told(&sound), []);

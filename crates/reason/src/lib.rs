@@ -9,7 +9,7 @@ mod remedy;
 mod sure;
 mod watch;
 
-pub use kinds::{KINDS, Kind, kind_of};
+pub use kinds::{KINDS, Kind};
 pub use remedy::{Act, Remedy};
 pub use sure::Sure;
 pub use watch::Watch;
@@ -114,7 +114,7 @@ pub struct Finding {
     /// Stable from one run to the next for the same thing in the same place.
     pub id: String,
     /// What sort: "gouge", "leftover", "rapid_in_stock", …
-    pub kind: String,
+    pub kind: Kind,
     /// How much it matters.
     pub severity: Severity,
     /// What is the case, with its number.
@@ -137,10 +137,11 @@ pub struct Finding {
 
 impl Finding {
     /// A finding without setup, line and places.
-    pub fn new(kind: &str, severity: Severity, what: impl Into<String>, why: impl Into<String>) -> Self {
+    pub fn new(kind: Kind, severity: Severity, what: impl Into<String>, why: impl Into<String>) -> Self {
+        debug_assert!(severity <= kind.gravest(), "{kind} is never {severity:?}");
         Finding {
             id: kind.to_string(),
-            kind: kind.into(),
+            kind,
             severity,
             what: what.into(),
             why: why.into(),
@@ -152,7 +153,7 @@ impl Finding {
     }
     /// Does it name material that stays on the part?
     pub fn leaves_material(&self) -> bool {
-        kind_of(&self.kind).is_some_and(|k| k.leaves)
+        self.kind.leaves()
     }
     /// With a key that tells it from others of its kind.
     pub fn keyed(mut self, key: impl std::fmt::Display) -> Self {
@@ -195,7 +196,7 @@ mod tests {
     #[test]
     fn severity_orders_and_reads_in_lower_case() {
         assert!(Severity::Stop > Severity::Warn && Severity::Warn > Severity::Note);
-        let f = Finding::new("gouge", Severity::Stop, "w", "y").keyed("1").in_setup("side 1").at_line(7);
+        let f = Finding::new(Kind::Gouge, Severity::Stop, "w", "y").keyed("1").in_setup("side 1").at_line(7);
         assert_eq!((f.id.as_str(), f.setup.as_deref(), f.line), ("gouge:1", Some("side 1"), Some(7)));
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::setup::Work;
 use geom::{Box3, DVec3, RayGrid, Region};
-use reason::{Finding, Severity};
+use reason::{Finding, Kind};
 use serde::{Deserialize, Serialize};
 
 /// Something left here that lies open to a direction across.
@@ -65,22 +65,21 @@ impl Work<'_, '_> {
         let round =
             "Ask for a larger radius, relieve the corner with a hole, cut it from another side, or finish it by hand.";
         let Some(d) = self.open_across(left, low, high) else {
-            self.name_left(&grown, low, high, "corner", key, what, round);
+            self.name_left(&grown, low, high, Kind::Corner, key, what, round);
             return;
         };
         let back = self.side.view.from_part.inverse();
         let from = back.dir(d);
         let name = part::direction_name(from);
-        self.name_left(&grown, low, high, "corner", key, format!("{what}; from {name} it stays round too"), round);
+        self.name_left(&grown, low, high, Kind::Corner, key, format!("{what}; from {name} it stays round too"), round);
         let Some(otherwise) = self.named.pop() else { return };
         let what = format!("{what}; from {name} it lies open");
         let why = "No setup cuts it from that side. Add one, ask for a larger radius, or finish it by hand.";
-        self.name_left(&grown, low, high, "needs_other_side", key, what, why);
+        self.name_left(&grown, low, high, Kind::NeedsOtherSide, key, what, why);
         let parts = left.components();
         let around = |(a, b): (geom::DVec2, geom::DVec2)| Box3 { min: a.extend(low), max: b.extend(high) };
         let boxes = parts.iter().filter_map(Region::bounds).map(|b| back.bounds(&around(b))).collect();
-        if let Some(f) = self.named.last_mut() {
-            f.severity = Severity::Warn;
+        if let Some(f) = self.named.last() {
             self.elsewhere.push(Elsewhere { finding: f.id.clone(), otherwise, from, boxes });
         }
     }

@@ -10,7 +10,7 @@ use crate::setup::{WALL_SKIN, Work};
 use cutting::MillData;
 use geom::Region;
 use reason::Finding;
-use reason::{Place, Severity};
+use reason::{Kind, Place, Severity};
 use shop::tool::{Tool, ToolKind};
 
 /// A skin that bends by more than this under the cutter flies (common practice: as much as roughing may bend its cutter, no source).
@@ -168,7 +168,7 @@ impl Work<'_, '_> {
             "It would give way by {bend:.2} mm under the cutter and may tear off (a flap on one side, {MAY_BEND} mm is borne). Face in small steps there and stand clear, or open it by hand first."
         );
         let key = self.axis_place((lo + hi) / 2.0);
-        let f = Finding::new("thin_skin", Severity::Warn, what, why).keyed(key).in_setup(self.side.name);
+        let f = Finding::new(Kind::ThinSkin, Severity::Warn, what, why).keyed(key).in_setup(self.side.name);
         self.notes.push(f.at(vec![Place::new(b.min, b.max)]));
     }
 }

@@ -8,7 +8,7 @@ use part::{After, Chamfer, Hole, HoleEnd, Intent, OFF_FLOOR};
 use path::Feeds;
 use path::chamfer::{Edges, chamfer};
 use path::motion::{Move, Toolpath};
-use reason::{Finding, Place, Severity, Term};
+use reason::{Finding, Kind, Place, Severity, Term};
 use shop::tool::{Tool, ToolKind};
 use std::f64::consts::FRAC_PI_2;
 
@@ -127,12 +127,12 @@ impl Work<'_, '_> {
             }
             if let Some(what) = note {
                 let (lo, hi) = (hole.bottom.min(tip) - point, hole.bottom + point + 0.05);
-                self.name_form(&Region::disc(hole.at, d / 2.0 + 0.05, 0.01), lo, hi, "drill_point", &key, what, "Usual for a drilled hole; where the bottom matters, finish it with an end mill or a counterbore, or ask for a drill point in the drawing.");
+                self.name_left(&Region::disc(hole.at, d / 2.0 + 0.05, 0.01), lo, hi, Kind::DrillPoint, &key, what, "Usual for a drilled hole; where the bottom matters, finish it with an end mill or a counterbore, or ask for a drill point in the drawing.");
             }
             if let Some(i) = &intent {
                 let kind = match i.after {
-                    After::Tap => "to_tap",
-                    After::Reamer => "to_ream",
+                    After::Tap => Kind::ToTap,
+                    After::Reamer => Kind::ToReam,
                 };
                 let ring = Region::disc(hole.at, d / 2.0 + 0.05, 0.01);
                 let what =
@@ -142,7 +142,7 @@ impl Work<'_, '_> {
                     shop::tool::trim(d),
                     i.tool()
                 );
-                self.name_form(&ring, tip - 0.05, hole.mouth_top() + 0.05, kind, &key, what, &why);
+                self.name_left(&ring, tip - 0.05, hole.mouth_top() + 0.05, kind, &key, what, &why);
             }
             if hole.end == HoleEnd::Flat && tip < hole.bottom - 1e-6 {
                 let back = view.from_part.inverse();
@@ -250,7 +250,7 @@ impl Work<'_, '_> {
             &Region::disc(h.at, h.diameter / 2.0 + 0.05, 0.01),
             h.bottom - 0.4 * h.diameter - 0.5,
             h.mouth_top() + 0.05,
-            "hole_without_tool",
+            Kind::HoleWithoutTool,
             key,
             format!("{} wants a drill {} that reaches, and the crib has none", i.wants, sizes.join(" or ")),
             &why,
@@ -307,7 +307,7 @@ impl Work<'_, '_> {
                     &disc.grown(0.05, 0.01),
                     h.bottom - 0.4 * h.diameter - 0.5,
                     h.top + 0.05,
-                    "hole_without_tool",
+                    Kind::HoleWithoutTool,
                     &key,
                     format!(
                         "The crib has no drill Ø{d} and no end mill that reaches {:.1} mm deep in it",
@@ -316,14 +316,6 @@ impl Work<'_, '_> {
                     &format!("Buy a drill Ø{d}, or change the hole to a size that is stocked."),
                 );
             }
-        }
-    }
-
-    /// Name a difference of form that is usual and does not stop the job.
-    fn name_form(&mut self, region: &Region, low: f64, high: f64, kind: &str, key: &str, what: String, why: &str) {
-        self.name_left(region, low, high, kind, key, what, why);
-        if let Some(f) = self.named.last_mut() {
-            f.severity = Severity::Warn;
         }
     }
 
@@ -386,7 +378,7 @@ impl Work<'_, '_> {
                 spot.words()
             );
             let why = "The drill may wander at its start: begin with a short stiff drill, or peck the first half diameter slowly.";
-            self.name_form(&Region::union_all(&holes), tip, top + 0.05, "no_spot", &key, what, why);
+            self.name_left(&Region::union_all(&holes), tip, top + 0.05, Kind::NoSpot, &key, what, why);
             // It leaves nothing.
             self.notes.extend(self.named.pop());
         }
@@ -617,7 +609,7 @@ impl Work<'_, '_> {
             };
             self.named.push(
                 Finding::new(
-                    "chamfer",
+                    Kind::Chamfer,
                     Severity::Warn,
                     what,
                     "Deburr the rest by hand, or use a smaller chamfer cutter.",
@@ -672,11 +664,11 @@ impl Work<'_, '_> {
             format!("A {size:.2} mm chamfer ends at a wall or turns a sharp corner, where a cone leaves a little");
         // Each end its own place: two that touch must not make one large box.
         for (k, e) in ends.iter().enumerate() {
-            self.name_form(
+            self.name_left(
                 e,
                 c.low - 0.05,
                 c.high + 0.05,
-                "chamfer_end",
+                Kind::ChamferEnd,
                 &format!("{key}/{k}"),
                 what.clone(),
                 "Deburr it by hand.",
@@ -706,7 +698,7 @@ impl Work<'_, '_> {
             let place = back.bounds(&b.grown(0.02));
             let s = b.size();
             self.named.push(
-                Finding::new("uncut_face", Severity::Warn, format!("A slanted or curved face, {:.1} × {:.1} × {:.1} mm, is left rough", s.x, s.y, s.z), "It wants a ball-nose cutter or a tilted setup, which Gold Chip does not plan yet; do it by hand or elsewhere.")
+                Finding::new(Kind::UncutFace, Severity::Warn, format!("A slanted or curved face, {:.1} × {:.1} × {:.1} mm, is left rough", s.x, s.y, s.z), "It wants a ball-nose cutter or a tilted setup, which Gold Chip does not plan yet; do it by hand or elsewhere.")
                     .keyed(self.place(mid.truncate(), mid.z))
                     .in_setup(self.side.name)
                     .at(vec![Place::new(place.min, place.max)]),

@@ -11,7 +11,7 @@ use path::Feeds;
 use path::profile::{Walls, finish_walls};
 use path::rough::{Clearing, Cutting, Passes, cut, passes};
 use rayon::prelude::*;
-use reason::{Finding, Place, Severity, Term};
+use reason::{Finding, Kind, Place, Severity, Term};
 use shop::tool::Tool;
 use std::f64::consts::FRAC_PI_2;
 
@@ -271,7 +271,7 @@ impl Work<'_, '_> {
                 &goal,
                 low,
                 high,
-                "too_deep",
+                Kind::TooDeep,
                 &key,
                 format!("No end mill of the crib reaches down the {name}, {deep:.1} mm deep"),
                 "Buy or set a longer cutter, cut it from another side, or change the drawing.",
@@ -380,7 +380,7 @@ impl Work<'_, '_> {
         region: &Region,
         low: f64,
         high: f64,
-        kind: &str,
+        kind: Kind,
         key: &str,
         what: String,
         why: &str,
@@ -396,7 +396,7 @@ impl Work<'_, '_> {
                 Place::new(b.min, b.max)
             })
             .collect();
-        self.named.push(Finding::new(kind, Severity::Stop, what, why).keyed(key).in_setup(self.side.name).at(places));
+        self.named.push(Finding::new(kind, kind.gravest(), what, why).keyed(key).in_setup(self.side.name).at(places));
     }
 
     /// Rough everything, then floors, then walls.
@@ -581,7 +581,7 @@ impl Work<'_, '_> {
             let back = self.side.view.from_part.inverse();
             let (lo, hi) = (at - r, at + r);
             let b = back.bounds(&geom::Box3 { min: lo.extend(low), max: hi.extend(top_of_all) });
-            Finding::new("tight_helix", Severity::Warn, what, why)
+            Finding::new(Kind::TightHelix, Severity::Warn, what, why)
                 .keyed(&j.key)
                 .in_setup(self.side.name)
                 .at(vec![Place::new(b.min, b.max)])

@@ -5,7 +5,7 @@ use crate::lay::{Fit, Made, Wanted, axis, name};
 use crate::piece::{Form, Piece};
 use crate::rules::{Role, SERVES, SIDE};
 use geom::{Box3, DVec2, DVec3, Placement, RayGrid, Region};
-use reason::{Finding, Place, Severity};
+use reason::{Finding, Kind, Place, Severity};
 use shop::tool::trim;
 
 /// A joint may not run nearer to a face of the part than this, mm: what is thinner breaks off (common practice, no source).
@@ -23,10 +23,10 @@ impl Verdict {
         self.fit = self.fit.max(fit);
         self.findings.push(finding);
     }
-    pub fn stop(&mut self, fit: Fit, kind: &str, key: &str, what: String, why: &str) {
+    pub fn stop(&mut self, fit: Fit, kind: Kind, key: &str, what: String, why: &str) {
         self.say(fit, Finding::new(kind, Severity::Stop, what, why).keyed(key));
     }
-    pub fn warn(&mut self, fit: Fit, kind: &str, key: &str, what: String, why: &str) {
+    pub fn warn(&mut self, fit: Fit, kind: Kind, key: &str, what: String, why: &str) {
         self.say(fit, Finding::new(kind, Severity::Warn, what, why).keyed(key));
     }
 }
@@ -44,7 +44,7 @@ pub(crate) fn faces(piece: &Piece, axes: &[Along; 3], v: &mut Verdict) {
             if gap < -1e-6 {
                 v.stop(
                     Fit::TooSmall,
-                    "stock_small",
+                    Kind::StockSmall,
                     face,
                     format!("The part sticks out of the piece by {} mm at {face}", trim(-gap)),
                     "Take another piece, turn the part or shift it.",
@@ -54,7 +54,7 @@ pub(crate) fn faces(piece: &Piece, axes: &[Along; 3], v: &mut Verdict) {
             } else if matches!(a.roles[e], Role::Bottom | Role::Held) {
                 v.stop(
                     Fit::NoHat,
-                    "stock_no_hat",
+                    Kind::StockNoHat,
                     face,
                     format!("{} mm are left at {face} to hold it by, {} are needed", trim(gap), trim(want.least)),
                     if a.roles[e] == Role::Held {
@@ -66,7 +66,7 @@ pub(crate) fn faces(piece: &Piece, axes: &[Along; 3], v: &mut Verdict) {
             } else {
                 v.warn(
                     Fit::Tight,
-                    "stock_tight",
+                    Kind::StockTight,
                     face,
                     format!("Only {} mm are over at {face}; {} are wanted", trim(gap), trim(want.least)),
                     &format!("{} ({}).", want.why, want.source),
@@ -83,7 +83,7 @@ pub(crate) fn ends(axes: &[Along; 3], v: &mut Verdict) {
         if past > 1e-6 {
             v.stop(
                 Fit::TooSmall,
-                "stock_small",
+                Kind::StockSmall,
                 &format!("sawn{j}"),
                 format!("The blank lies {} mm beyond the end of the piece", trim(past)),
                 "Shift the part back.",
@@ -118,10 +118,10 @@ pub(crate) fn section(w: &Wanted, piece: &Piece, at: &Placement, v: &mut Verdict
     let what_to_do = "Take a thicker bar, turn the part or shift it (common practice, no source).";
     if left < least - 1e-3 {
         let what = format!("The part sticks out of the section by {:.2} mm", -left);
-        v.stop(Fit::TooSmall, "stock_small", "section", what, what_to_do);
+        v.stop(Fit::TooSmall, Kind::StockSmall, "section", what, what_to_do);
     } else if left < want - 1e-3 {
         let what = format!("Only {left:.2} mm are over around the part; {want} are wanted");
-        v.warn(Fit::Tight, "stock_tight", "section", what, what_to_do);
+        v.warn(Fit::Tight, Kind::StockTight, "section", what, what_to_do);
     }
     if let Some(b) = bore {
         let part = Region::from_oriented(&shadow);
@@ -129,10 +129,10 @@ pub(crate) fn section(w: &Wanted, piece: &Piece, at: &Placement, v: &mut Verdict
         let gone = within(b / 2.0 - 0.01);
         if gone > 0.05 {
             let what = format!("The tube's bore of {b} mm takes away {gone:.1} mm² of the part's outline");
-            v.stop(Fit::TooSmall, "stock_small", "bore", what, "Take a tube with a smaller bore, or a round bar.");
+            v.stop(Fit::TooSmall, Kind::StockSmall, "bore", what, "Take a tube with a smaller bore, or a round bar.");
         } else if within(b / 2.0 + SIDE) > 0.05 {
             let what = format!("The part's bore is less than {SIDE} mm larger than the tube's");
-            v.warn(Fit::Tight, "stock_tight", "bore", what, "Too little to clean it (common practice, no source).");
+            v.warn(Fit::Tight, Kind::StockTight, "bore", what, "Too little to clean it (common practice, no source).");
         }
     }
     serves.then(|| format!("{} as {}", if across { "flats" } else { "outside" }, piece.skin.word()))
@@ -148,7 +148,7 @@ pub(crate) fn machine(w: &Wanted, blank: &[f64; 3], v: &mut Verdict) {
             let axis = ["X", "Y", "Z"][k];
             v.stop(
                 Fit::TooLarge,
-                "stock_large",
+                Kind::StockLarge,
                 axis,
                 format!("The blank is up to {} mm along {axis}, the machine travels {}", trim(of(d)), trim(travel)),
                 "Saw it shorter, turn the part, or cut it in two stations.",
@@ -158,7 +158,7 @@ pub(crate) fn machine(w: &Wanted, blank: &[f64; 3], v: &mut Verdict) {
     if of(back) > w.vise.opening_mm {
         v.stop(
             Fit::TooLarge,
-            "stock_large",
+            Kind::StockLarge,
             "vise",
             format!("{} mm between the jaws, the {} opens {}", trim(of(back)), w.vise.name, trim(w.vise.opening_mm)),
             "Turn the part in the piece, or saw it narrower.",
@@ -170,7 +170,7 @@ pub(crate) fn machine(w: &Wanted, blank: &[f64; 3], v: &mut Verdict) {
 pub(crate) fn remarks(piece: &Piece, axes: &[Along; 3], findings: &mut Vec<Finding>) {
     if let Some((least, most)) = piece.shape.cast() {
         findings.push(Finding::new(
-            "casting",
+            Kind::Casting,
             Severity::Note,
             format!("Cast {least}–{most} mm over on each side"),
             "The plan takes the block around it: the first pass starts above the highest place, and faces go down in steps of 0.25 mm, cutting air on the low ones, until the lowest place is cut (common practice, no source).",
@@ -178,7 +178,7 @@ pub(crate) fn remarks(piece: &Piece, axes: &[Along; 3], findings: &mut Vec<Findi
     }
     if let Form::Result { job, .. } = &piece.shape {
         findings.push(Finding::new(
-            "result_box",
+            Kind::ResultBox,
             Severity::Warn,
             format!("It is what '{job}' left; only the box around it is looked at here"),
             "Look whether the material is where this part needs it before it is clamped.",
@@ -188,7 +188,7 @@ pub(crate) fn remarks(piece: &Piece, axes: &[Along; 3], findings: &mut Vec<Findi
         if !a.have.is_one() && !a.sawn {
             findings.push(
                 Finding::new(
-                    "batch",
+                    Kind::Batch,
                     Severity::Note,
                     format!("{} mm {}", a.have.words(), ["long", "wide", "high"][j]),
                     "Clearance is checked with the shortest piece, travel and the plan's block with the longest.",
@@ -235,7 +235,7 @@ pub(crate) fn slivers(w: &Wanted, piece: &Piece, at: &Placement) -> Vec<Finding>
         if least.is_finite() {
             out.push(
                 Finding::new(
-                    "sliver",
+                    Kind::Sliver,
                     Severity::Warn,
                     format!("The joint at {} mm leaves a sliver of {least:.2} mm on the part", trim(z)),
                     "So thin a layer breaks off the glue: shift the part along the piece's z, or turn it (1 mm; common practice, no source).",

@@ -8,7 +8,7 @@ use crate::saw::{self, SAW_SET, SawCut, Sawn, saw_rate};
 use crate::square::{Squaring, squaring};
 use crate::view::{Drawing, drawing};
 use geom::{Box3, DMat3, DVec2, DVec3, Placement, Region, TriMesh};
-use reason::{Finding, Term};
+use reason::{Finding, Kind, Term};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material, Vise};
 use shop::tool::trim;
@@ -203,7 +203,7 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
     if angle > 1e-9 && (shape.is_round_bar() || matches!(shape, Form::Casting { .. } | Form::Result { .. })) {
         v.stop(
             Fit::TooSmall,
-            "stock_askew",
+            Kind::StockAskew,
             "",
             format!("A part is not laid askew in a {}", shape.name()),
             "Set the angle to 0; only what is sawn out of a flat piece can lie askew in it.",
@@ -297,7 +297,7 @@ fn marked_out(plan: &Region, axes: &[Along; 3], angle_deg: f64, shift: [f64; 3],
     if place.is_none() || (shift[..2].iter().any(|s| s.abs() > 1e-9) && sticks_out()) {
         v.stop(
             Fit::TooSmall,
-            "stock_small",
+            Kind::StockSmall,
             "plan",
             if place.is_none() {
                 format!("No place of the piece holds a blank of {} × {} mm at {}°", trim(bx), trim(by), trim(angle_deg))

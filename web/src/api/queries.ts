@@ -9,6 +9,7 @@ import type {
   Lay,
   Laying,
   Me,
+  Meaning,
   Measured,
   PartSheet,
   PersonCard,
@@ -28,6 +29,11 @@ export const retry = (n: number, e: Error) => n < 2 && !(e instanceof Refused &&
 
 export const meQuery = queryOptions({ queryKey: ['me'], queryFn: () => api.get<Me>('/api/me'), retry });
 export const shopQuery = queryOptions({ queryKey: ['shop'], queryFn: () => api.get<Shop>('/api/shop'), ...forever });
+export const languageQuery = queryOptions({
+  queryKey: ['language'],
+  queryFn: () => api.get<Meaning[]>('/api/language'),
+  ...forever,
+});
 export const peopleQuery = queryOptions({ queryKey: ['people'], queryFn: () => api.get<PersonCard[]>('/api/people') });
 export const jobsQuery = queryOptions({ queryKey: ['jobs'], queryFn: () => api.get<JobCard[]>('/api/jobs') });
 export const jobQuery = (id: number) =>

@@ -356,7 +356,7 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
     ? {
         id,
         part: part,
-        up: s?.hold.up ?? null,
+        cutFrom: s?.hold.cut_from ?? null,
         faces,
         setFaces,
         places,

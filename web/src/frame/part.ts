@@ -6,8 +6,8 @@ import type { Picked } from '../stage/scene';
 export interface PartDesk {
   id: number;
   part: PartSheet;
-  /** Up in the first side of the plan, once there is one. */
-  up: string | null;
+  /** What is up in the plan's setups, once there is one. */
+  cutFrom: readonly string[] | null;
   faces: readonly number[];
   setFaces: (f: readonly number[]) => void;
   places: readonly Place[];

@@ -1,6 +1,7 @@
 //! The part's ticket as data: what it is, what is doubtful, what there is on it. It needs no plan, so it is there as soon as the file is read.
 
 use super::grounds::{self, Grounds};
+use super::rows::{FeatureRow, Paint, paints, rows};
 use crate::decision::Settled;
 use intake::Layer;
 use part::{Ask, Body, Carried, Change, Feature, FitsWith, Marked, Part, Question, Recognised};
@@ -36,6 +37,10 @@ pub struct PartSheet {
     pub body: Body,
     /// What there is on it, the hardest first.
     pub features: Vec<Feature>,
+    /// The same, like ones in one row.
+    pub rows: Vec<FeatureRow>,
+    /// How its faces can be coloured.
+    pub paints: Vec<Paint>,
     /// Directions of which the features need at least these to be cut, by how many each serves: the fewest that were found.
     pub cut_from: Vec<String>,
     /// What each face is, in words, by its number.
@@ -168,6 +173,8 @@ fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled)
         questions: part::questions(part, seen, &settled.answers),
         body: seen.body.clone(),
         features: seen.features.clone(),
+        rows: rows(&seen.features),
+        paints: paints(&seen.features),
         cut_from: cut_from(&seen.features),
         faces: part.faces.iter().map(|f| part::face_words(&f.surface, f.turn)).collect(),
         face_ids: part::face_ids(part),

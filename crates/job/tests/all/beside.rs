@@ -30,7 +30,7 @@ fn planned(p: &Part, shop: &Shop) -> Plan {
 }
 
 fn kinds(p: &Proof, least: Severity) -> Vec<&str> {
-    p.findings.iter().filter(|f| f.severity >= least).map(|f| f.kind.as_str()).collect()
+    p.findings.iter().filter(|f| f.severity >= least).map(|f| f.kind.name()).collect()
 }
 
 /// A stop that stands on the step, up to a height.

@@ -26,6 +26,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(sign_out)
         .service(whoami)
         .service(shop_now)
+        .service(language)
         .service(shop_change)
         .service(people_list)
         .service(people_add)
@@ -128,6 +129,12 @@ async fn shop_now(Signed(me): Signed, house: Data<House>) -> Answer<Shop> {
         jobs::shop_of(c, r)
     });
     Ok(Json(shop.await?))
+}
+
+/// What the words of a program mean.
+#[get("/api/language")]
+async fn language(Signed(_): Signed) -> Json<&'static [program::Meaning]> {
+    Json(program::LANGUAGE)
 }
 
 /// A change of the shop itself.

@@ -10,6 +10,10 @@ export type HoldSheet = {
  */
 up: string, 
 /**
+ * What is up in one of the setups: what can be cut from there is cut.
+ */
+cut_from: Array<string>, 
+/**
  * The same as a decision would say it.
  */
 order: Order, 

@@ -2,11 +2,13 @@
 import type { AskSheet } from "./AskSheet";
 import type { Body } from "./Body";
 import type { Feature } from "./Feature";
+import type { FeatureRow } from "./FeatureRow";
 import type { Finding } from "./Finding";
 import type { FitsWith } from "./FitsWith";
 import type { Grounds } from "./Grounds";
 import type { Marked } from "./Marked";
 import type { OriginSheet } from "./OriginSheet";
+import type { Paint } from "./Paint";
 import type { Place } from "./Place";
 import type { Question } from "./Question";
 import type { RevisedSheet } from "./RevisedSheet";
@@ -63,6 +65,14 @@ body: Body,
  * What there is on it, the hardest first.
  */
 features: Array<Feature>, 
+/**
+ * The same, like ones in one row.
+ */
+rows: Array<FeatureRow>, 
+/**
+ * How its faces can be coloured.
+ */
+paints: Array<Paint>, 
 /**
  * Directions of which the features need at least these to be cut, by how many each serves: the fewest that were found.
  */

@@ -5,7 +5,8 @@ import { useUnits } from '../../frame/settings';
 import { say, saySize } from '../../model/units';
 import { Button, Head, Line, Quiet, Rows, Section } from '../../parts/basics';
 import { FindingRow } from '../../parts/FindingRow';
-import { grouped, hardest, left, sectionOf, type Group, type Section as Sort } from './group';
+import type { Sort } from '../../api/types';
+import { groupsOf, left, reason, type Group } from './group';
 import { Asks, Marks } from './Marks';
 import { Fits } from './Fits';
 import { Revision } from './Revision';
@@ -74,7 +75,7 @@ const sorts: readonly { id: Sort; words: string }[] = [
 /** A feature's own sizes, what stands in the way, what it needs. */
 function More({ g }: { g: Group }) {
   const { units } = useUnits();
-  const f = g.first;
+  const f = g.f;
   const size = (d: { name: string; value: number; unit: string }) =>
     `${d.name} ${d.unit === 'deg' ? `${say(d.value, '', units, 2)}°` : say(d.value, d.unit, units)}`;
   return (
@@ -106,21 +107,21 @@ function More({ g }: { g: Group }) {
 
 /** What the part is, what is doubtful and asked, and its features, the hardest first. */
 export function PartTicket() {
-  const { id, part: p, up, faces, setFaces, setPlaces, decide } = usePart();
+  const { id, part: p, cutFrom, faces, setFaces, setPlaces, decide } = usePart();
   const { units } = useUnits();
   const [from, setFrom] = useState<string | null>(null);
   const [sort, setSort] = useState<Sort>('cut');
   const [open, setOpen] = useState<string | null>(null);
-  const rows = useMemo(() => grouped(p.features), [p.features]);
+  const rows = useMemo(() => groupsOf(p), [p]);
   const sides = p.cut_from;
-  const shown = rows.filter((g) => sectionOf(g.kind) === sort && (from === null || g.from.includes(from)));
+  const shown = rows.filter((g) => g.sort === sort && (from === null || g.f.from.includes(from)));
   const light = (list: readonly number[]) => {
     setPlaces([]);
     setFaces(faces === list ? [] : list);
   };
   const press = (g: Group) => {
     light(g.faces);
-    setOpen(open === g.id ? null : g.id);
+    setOpen(open === g.f.id ? null : g.f.id);
   };
   const unanswered = p.questions.filter((q) => q.answer === null).length;
   return (
@@ -193,7 +194,7 @@ export function PartTicket() {
         <h2>{p.features.length} features, the hardest first</h2>
         <Line>
           {sorts.map((s) => {
-            const n = rows.filter((g) => sectionOf(g.kind) === s.id).reduce((a, g) => a + g.count, 0);
+            const n = rows.filter((g) => g.sort === s.id).reduce((a, g) => a + g.count, 0);
             return n > 0 ? (
               <Button
                 key={s.id}
@@ -235,36 +236,36 @@ export function PartTicket() {
           </thead>
           <tbody>
             {shown.flatMap((g) => {
-              const why = up === null || sort === 'relation' ? null : left(g, up);
-              const h = hardest(g.first, units);
-              const hard = (h !== null && h.share >= 1) || why !== null;
+              const why = cutFrom === null || sort === 'relation' ? null : left(g.f.from, cutFrom);
+              const h = g.hard;
+              const hard = g.is_hard || why !== null;
               const row = (
                 <tr
-                  key={g.id}
-                  data-feature={g.kind}
+                  key={g.f.id}
+                  data-feature={g.f.kind}
                   data-hard={hard || undefined}
-                  className={open === g.id ? 'lit' : ''}
+                  className={open === g.f.id ? 'lit' : ''}
                 >
                   <td>
                     <button type="button" onClick={() => press(g)} aria-pressed={faces === g.faces}>
                       {g.count > 1 ? `${g.count} × ` : ''}
-                      {g.what}
+                      {g.f.what}
                     </button>
                   </td>
                   {sort === 'relation' ? null : (
                     <td className={why ? 'hard' : ''}>
-                      {g.from.join(' ')} {why === null || why === 'no side' ? why : `▲ ${why}`}
+                      {g.f.from.join(' ')} {why === null || why === 'no side' ? why : `▲ ${why}`}
                     </td>
                   )}
-                  <td className={h && h.share >= 1 ? 'hard' : ''} title={h?.why}>
-                    {h && h.share >= 0.3 ? h.text : ''}
+                  <td className={g.is_hard ? 'hard' : ''} title={h?.why}>
+                    {h ? reason(h, units) : ''}
                   </td>
                   {sort === 'relation' ? null : (
-                    <td className="n">{g.depth === null ? '' : <Num value={g.depth} unit="mm" bare />}</td>
+                    <td className="n">{g.f.depth === null ? '' : <Num value={g.f.depth} unit="mm" bare />}</td>
                   )}
                 </tr>
               );
-              return open === g.id ? [row, <More key={`${g.id}+`} g={g} />] : [row];
+              return open === g.f.id ? [row, <More key={`${g.f.id}+`} g={g} />] : [row];
             })}
           </tbody>
         </List>

@@ -1,7 +1,7 @@
-import { useQueryClient } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
 import styled from 'styled-components';
-import { api } from '../../api';
+import { api, languageQuery } from '../../api';
 import { useJob } from '../../frame/job';
 import { refuse, tell, useStore, useUnits } from '../../frame/settings';
 import { atLine, stepAt } from '../../model/strip';
@@ -58,6 +58,7 @@ const Text = styled.div`
 export function ProgramTicket() {
   const { id, sheet, state, strip, cursor } = useJob();
   const { units } = useUnits();
+  const language = useQuery(languageQuery);
   const client = useQueryClient();
   const at = useStore(cursor);
   const side = sheet.sides[at.setup];
@@ -155,7 +156,7 @@ export function ProgramTicket() {
         })}
       </Text>
       <p aria-live="polite" style={{ minHeight: 44, marginTop: 6 }}>
-        <b>Line {now}:</b> {words(lines[now - 1] ?? '', units)}
+        <b>Line {now}:</b> {words(lines[now - 1] ?? '', language.data ?? [], units)}
       </p>
       {side ? <Edited key={side.name} side={side} /> : null}
       <Section aria-label="Programs for the machine">

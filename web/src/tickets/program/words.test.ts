@@ -1,5 +1,22 @@
 import { describe, expect, it } from 'vitest';
-import { words } from './words';
+import type { Meaning } from '../../api/types';
+import { words as wordsBy } from './words';
+
+const m = (word: string, kind: Meaning['kind'], says: string, unit = ''): Meaning => ({ word, kind, says, unit });
+const language = [
+  m('G0', 'motion', 'rapid'),
+  m('G1', 'motion', 'cut straight'),
+  m('G83', 'motion', 'drill with pecks'),
+  m('M6', 'mode', 'change the cutter'),
+  m('X', 'coordinate', 'X', 'mm'),
+  m('Y', 'coordinate', 'Y', 'mm'),
+  m('Z', 'coordinate', 'Z', 'mm'),
+  m('F', 'number', 'feed', 'mm/min'),
+  m('R', 'number', 'clear height', 'mm'),
+  m('Q', 'number', 'pecks of', 'mm'),
+  m('T', 'number', 'cutter T'),
+];
+const words = (line: string, units: 'mm' | 'inch', inch = false) => wordsBy(line, language, units, inch);
 
 describe('a line in words', () => {
   it('tells motion, place and feed', () => {
