@@ -2,6 +2,7 @@
 
 use geom::{Box3, DVec3, RayGrid};
 use part::{OFF_FLOOR, View};
+use reason::Sure;
 
 /// Contact of two jaws at the extremes in y over the band from z = 0 to `top` (view frame, part standing on z = `z0`).
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -60,7 +61,7 @@ impl JawRays {
 pub(crate) fn hidden_volume(view: &View) -> f64 {
     let b: Box3 = view.bounds;
     let size = b.size();
-    let pitch = (size.x * size.y / 40_000.0).sqrt().max(0.05);
+    let pitch = (size.x * size.y / 40_000.0).sqrt().at_least(0.05);
     let grid = RayGrid::covering(2, &b, pitch);
     view.mesh
         .crossings(&grid)
@@ -76,7 +77,7 @@ pub(crate) fn slanted_area(view: &View) -> f64 {
     (0..view.mesh.triangles.len())
         .map(|t| view.mesh.normal(t))
         .filter(|n| {
-            let up = n.z.abs() / n.length().max(1e-12);
+            let up = n.z.abs() / n.length().at_least(1e-12);
             up > 0.02 && up < 0.9998
         })
         .map(|n| n.length() / 2.0)
@@ -99,13 +100,13 @@ pub(crate) fn lowest_cut_near_jaws(view: &View, first_side: &View, second_from_f
             let mid = (lo + hi) / 2.0;
             let there = second_from_first.inverse().point(mid.extend(z)).truncate();
             if (lo.y < b.min.y + REACH || hi.y > b.max.y - REACH) && (left.contains(there) || part.area() > 2.0) {
-                low = low.min(z);
+                low = low.at_most(z);
             }
         }
     }
     for c in view.chamfers(4.0) {
         if c.bounds.min.y < b.min.y + REACH || c.bounds.max.y > b.max.y - REACH {
-            low = low.min(c.low - 1.0);
+            low = low.at_most(c.low - 1.0);
         }
     }
     low

@@ -7,7 +7,7 @@ use crate::vise::{Bearing, Grip, bodies, clamp_terms, clamping};
 use crate::ways::{ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, grip_of, grips, sides, turn, way_of_further};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
-use reason::{Finding, Kind, Severity, Term};
+use reason::{Finding, Kind, Severity, Sure, Term};
 use shop::machine::{Machine, Material, Vise};
 
 /// Material at the sides at least, mm (common practice ≥ 1, no source); the block is rounded up to whole mm.
@@ -96,10 +96,10 @@ fn build(
             let mut b = part.bounds;
             for k in 0..3 {
                 let [low, high] = match choice.stock {
-                    StockChoice::Over(o) => o[k].map(|v| v.max(0.0)),
+                    StockChoice::Over(o) => o[k].map(|v| v.at_least(0.0)),
                     StockChoice::Sizes(s) if k == axis => {
                         let extra = s[k] - size[k];
-                        let top = TOP.min(extra / 2.0);
+                        let top = TOP.at_most(extra / 2.0);
                         if up[axis] > 0.0 { [extra - top, top] } else { [top, extra - top] }
                     }
                     StockChoice::Sizes(s) => [(s[k] - size[k]) / 2.0; 2],
@@ -112,11 +112,11 @@ fn build(
                 if up[axis] > 0.0 { part.bounds.min[axis] - b.min[axis] } else { b.max[axis] - part.bounds.max[axis] };
             match grips(vise)
                 .into_iter()
-                .rfind(|&g| g + ABOVE_JAW <= hat + 1e-9 && g >= LEAST_GRIP && g <= grip1.max(LEAST_GRIP))
+                .rfind(|&g| g + ABOVE_JAW <= hat + 1e-9 && g >= LEAST_GRIP && g <= grip1.at_least(LEAST_GRIP))
             {
                 Some(g) => grip1 = g,
                 None => {
-                    grip1 = (hat - ABOVE_JAW).max(0.0);
+                    grip1 = (hat - ABOVE_JAW).at_least(0.0);
                     findings.push(Finding::new(
                         Kind::NoHat,
                         Severity::Stop,
@@ -272,7 +272,7 @@ fn setup_hold(
     material: &Material,
 ) -> Setup {
     let (grip, on) = (held.grip, held.on);
-    let length = held.length.min(vise.jaw_width_mm);
+    let length = held.length.at_most(vise.jaw_width_mm);
     let parallels = vise.jaw_height_mm - grip;
     let mid = |k: usize| f64::midpoint(machine.travel_min_mm[k], machine.travel_max_mm[k]);
     let zero_in_machine = DVec3::new(

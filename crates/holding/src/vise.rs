@@ -7,7 +7,7 @@ use crate::frame::Duty;
 use crate::hold::{Body, Demand, Fact, Gently, Holds, Patch};
 use geom::{DVec2, DVec3, Region};
 use part::View;
-use reason::Term;
+use reason::{Sure, Term};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Material, Vise};
 use ts_rs::TS;
@@ -32,7 +32,7 @@ impl Bearing {
     /// Under a raw block, at the jaws.
     pub fn of_block(body: DVec3, vise: &Vise) -> Bearing {
         let p = vise.parallel_width_mm;
-        Bearing { at_mm: [p / 2.0, body.y - p / 2.0], length_mm: [body.x.min(vise.jaw_width_mm); 2] }
+        Bearing { at_mm: [p / 2.0, body.y - p / 2.0], length_mm: [body.x.at_most(vise.jaw_width_mm); 2] }
     }
 }
 

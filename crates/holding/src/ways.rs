@@ -6,6 +6,7 @@ use crate::vise::{Bearing, bearing, clamping};
 use geom::{DMat3, DVec3, Placement};
 use part::{Part, View};
 use rayon::prelude::*;
+use reason::Sure;
 use shop::machine::{Material, Vise};
 
 /// Material over the top, mm (common practice ≥ 0.5 to clean, no source).
@@ -61,7 +62,7 @@ impl Way {
     /// Smaller is better, in this order.
     fn rank(&self) -> (f64, i32, f64) {
         let cost = cost(self.hidden, self.tall);
-        let grip = self.jaw_top.min(12.0) * self.contact.length.min(60.0) * (0.3 + self.support.min(0.7));
+        let grip = self.jaw_top.at_most(12.0) * self.contact.length.at_most(60.0) * (0.3 + self.support.at_most(0.7));
         // A contact so small that the vise may not be closed holds less.
         let grip = grip * self.clamp;
         (cost, i32::from(!self.holds()), -grip)
@@ -144,12 +145,12 @@ pub fn sides(part: &Part, vise: &Vise, material: &Material, order: Order) -> Sid
             (
                 axis,
                 hidden_volume(&view) + ROUGH_DEPTH * slanted_area(&view),
-                (part.bounds.size()[axis] - DEEP).max(0.0) / 10.0,
+                (part.bounds.size()[axis] - DEEP).at_least(0.0) / 10.0,
             )
         })
         .collect();
     // Grip is looked at only along the axis that leaves least out of reach (and its equals).
-    let least = costs.iter().map(|c| cost(c.1, c.2)).fold(f64::INFINITY, f64::min);
+    let least = costs.iter().map(|c| cost(c.1, c.2)).fold(f64::INFINITY, Sure::at_most);
     let good: Vec<(usize, f64, f64, bool)> = costs
         .iter()
         .filter(|c| cost(c.1, c.2) <= least)
@@ -187,7 +188,7 @@ fn best_grip(view: &View, vise: &Vise, limit: f64) -> (f64, Contact) {
             break;
         }
         let c = sides.contact(z0, z0 + g);
-        let worth = |g: f64, c: Contact| if g < LEAST_GRIP { 0.0 } else { g.min(14.0) * c.length.min(60.0) };
+        let worth = |g: f64, c: Contact| if g < LEAST_GRIP { 0.0 } else { g.at_most(14.0) * c.length.at_most(60.0) };
         if worth(g, c) >= worth(best.0, best.1) {
             best = (g, c);
         }
@@ -200,11 +201,11 @@ fn flat_share(view: &View) -> f64 {
     let top = view.bounds.max.z;
     let rests = view.floors().first().is_some_and(|z| (z - top).abs() < 1e-3);
     let flat = if rests { view.shadow(top - part::OFF_FLOOR).area() } else { 0.0 };
-    flat / view.shadow(view.bounds.min.z - 1.0).area().max(1e-9)
+    flat / view.shadow(view.bounds.min.z - 1.0).area().at_least(1e-9)
 }
 
 fn clamp_share((height, contact): (f64, Contact), vise: &Vise, material: &Material) -> f64 {
-    clamping(height, contact.length.min(vise.jaw_width_mm), vise, material).force_kn / vise.clamp_kn
+    clamping(height, contact.length.at_most(vise.jaw_width_mm), vise, material).force_kn / vise.clamp_kn
 }
 
 fn ways_up(

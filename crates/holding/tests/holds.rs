@@ -117,7 +117,7 @@ fn what_does_not_fit_or_hold_is_said() {
     let shop = Shop::demo().unwrap();
     let kinds = |part: &Part| -> Vec<String> {
         let p = plan(part, &shop.machine, &shop.vise, aluminium(&shop), &Choice::default()).unwrap();
-        p.findings.iter().map(|f| f.kind.clone()).collect()
+        p.findings.iter().map(|f| f.kind.to_string()).collect()
     };
     assert!(kinds(&tray(true)).is_empty());
     assert!(kinds(&read(&block(900.0, 40.0, 12.0))).contains(&"too_long".to_string()));

@@ -9,7 +9,7 @@ use parry3d_f64::math::Vector;
 use parry3d_f64::query::PointQuery;
 use parry3d_f64::shape::TriMesh as DistanceMesh;
 use rayon::prelude::*;
-use reason::Place;
+use reason::{Place, Sure};
 use std::collections::HashMap;
 
 /// Shorter differences along a ray are rounding, mm.
@@ -77,11 +77,11 @@ pub(crate) fn differences(stock: &Stock, model: &Stock, surface: &Surface, left:
     for k in 0..3 {
         let (sf, mf) = (&stock.fields[k], &model.fields[k]);
         let grid = sf.grid;
-        let step = grid.pitch.max(0.2);
+        let step = grid.pitch.at_least(0.2);
         let depth_of = |i: usize, a: f64, b: f64| {
             let n = ((b - a) / step).ceil().clamp(2.0, 8.0) as usize;
             let at = |j: usize| surface.distance(grid.point(i, a + (b - a) * j as f64 / n as f64));
-            (0..=n).map(at).fold(0.0, f64::max)
+            (0..=n).map(at).fold(0.0, Sure::at_least)
         };
         let scraps: Vec<Scrap> = (0..grid.count[1])
             .into_par_iter()
@@ -108,7 +108,7 @@ pub(crate) fn differences(stock: &Stock, model: &Stock, surface: &Surface, left:
                             continue;
                         }
                         // What is missing on a ray cannot be deeper, normal to the surface it starts from, than it is long.
-                        let depth = if left { depth_of(i, a, b) } else { depth_of(i, a, b).min(b - a) };
+                        let depth = if left { depth_of(i, a, b) } else { depth_of(i, a, b).at_most(b - a) };
                         if depth > least {
                             let s = Scrap { ray: i, a, b, depth };
                             like = left.then_some((s, 0));
@@ -154,8 +154,8 @@ fn cover(scraps: &[Scrap], grid: geom::RayGrid, counts_volume: bool) -> Vec<Piec
         {
             let run = &mut runs[r];
             run.u1 = u;
-            run.a = run.a.min(s.a);
-            run.b = run.b.max(s.b);
+            run.a = run.a.at_most(s.a);
+            run.b = run.b.at_least(s.b);
             run.volume += volume;
             if s.depth > run.depth {
                 run.depth = s.depth;
@@ -175,8 +175,8 @@ fn cover(scraps: &[Scrap], grid: geom::RayGrid, counts_volume: bool) -> Vec<Piec
         {
             let t = &mut rects[k];
             t.v1 = r.v1;
-            t.a = t.a.min(r.a);
-            t.b = t.b.max(r.b);
+            t.a = t.a.at_most(r.a);
+            t.b = t.b.at_least(r.b);
             t.volume += r.volume;
             if r.depth > t.depth {
                 t.depth = r.depth;

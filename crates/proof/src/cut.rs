@@ -3,6 +3,7 @@
 use crate::dexel::{Field, subtract};
 use crate::sweep::{Spans, Sweep, pieces};
 use geom::{Box3, DVec2};
+use reason::Sure;
 use shop::tool::Tool;
 
 /// What a move took along the rays of one field.
@@ -54,17 +55,17 @@ fn take(field: &mut Field, (i, j): (usize, usize), a: f64, b: f64, sum: &mut Sum
     let ray = &mut field.rays[j * field.grid.count[0] + i];
     let (Some(first), Some(last)) = (ray.first(), ray.last()) else { return };
     // Where the material taken lies: cut to what was there, before it goes.
-    let (lo, hi) = (first.0.max(a), last.1.min(b));
+    let (lo, hi) = (first.0.at_least(a), last.1.at_most(b));
     if lo >= hi {
         return;
     }
     let removed = subtract(ray, a, b);
     if removed > 0.0 {
-        sum.longest = sum.longest.max(removed);
+        sum.longest = sum.longest.at_least(removed);
         sum.length += removed;
         sum.i = (sum.i.0.min(i), sum.i.1.max(i));
         sum.j = (sum.j.0.min(j), sum.j.1.max(j));
-        sum.t = (sum.t.0.min(lo), sum.t.1.max(hi));
+        sum.t = (sum.t.0.at_most(lo), sum.t.1.at_least(hi));
     }
 }
 
@@ -82,12 +83,12 @@ fn cut_along(field: &mut Field, s: &Sweep, tool: &Tool, sum: &mut Sum) {
                 }
                 let q = DVec2::new(grid.origin.x + i as f64 * grid.pitch, y);
                 if s.level() || s.upright() {
-                    let low = if tool.is_cylinder() { 0.0 } else { tool.height_at(s.distance(q).min(r)) };
+                    let low = if tool.is_cylinder() { 0.0 } else { tool.height_at(s.distance(q).at_most(r)) };
                     take(field, (i, j), s.z_min() + low, s.z_max() + flute, sum);
                 } else {
                     for (t0, t1) in s.covering(q, r) {
                         let (za, zb) = (s.z(t0), s.z(t1));
-                        take(field, (i, j), za.min(zb), za.max(zb) + flute, sum);
+                        take(field, (i, j), za.at_most(zb), za.at_least(zb) + flute, sum);
                     }
                 }
             }
@@ -165,7 +166,7 @@ impl Tops {
         for j in tj * self.tile..((tj + 1) * self.tile).min(field.grid.count[1]) {
             for i in ti * self.tile..((ti + 1) * self.tile).min(field.grid.count[0]) {
                 if let Some(last) = field.rays[j * field.grid.count[0] + i].last() {
-                    top = top.max(last.1);
+                    top = top.at_least(last.1);
                 }
             }
         }
@@ -208,11 +209,11 @@ impl Tops {
                     let q = DVec2::new(grid.origin.x + i as f64 * grid.pitch, y);
                     for (t0, t1) in s.covering(q, radius) {
                         let (za, zb) = (s.z(t0), s.z(t1));
-                        let (a, b) = (za.min(zb) + from, za.max(zb) + to);
+                        let (a, b) = (za.at_most(zb) + from, za.at_least(zb) + to);
                         for &(m0, m1) in &field.rays[index] {
-                            let (p, r) = (m0.max(a), m1.min(b));
+                            let (p, r) = (m0.at_least(a), m1.at_most(b));
                             if r > p {
-                                worst = worst.max(r - p);
+                                worst = worst.at_least(r - p);
                                 bounds = bounds.joined(&Box3::of([grid.point(index, p), grid.point(index, r)]));
                             }
                         }
@@ -229,7 +230,7 @@ impl Tops {
 pub(crate) fn engagement(field: &Field, p: DVec2, dir: DVec2, z: f64, tool: &Tool) -> f64 {
     const RIM: usize = 90;
     let grid = field.grid;
-    let r = tool.radius() - (0.7 * grid.pitch).min(0.2 * tool.radius());
+    let r = tool.radius() - (0.7 * grid.pitch).at_most(0.2 * tool.radius());
     let (lo, hi) = (z + tool.point_height() + 0.02, z + tool.flute_length_mm);
     let mut met = 0;
     for k in 0..RIM {

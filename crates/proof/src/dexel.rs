@@ -6,6 +6,7 @@
 
 use geom::{Box3, Crossing, Placement, RayGrid, TriMesh};
 use rayon::prelude::*;
+use reason::Sure;
 use smallvec::SmallVec;
 
 /// Material along one ray: ascending, disjoint intervals.
@@ -27,7 +28,7 @@ pub(crate) fn subtract(ray: &mut Ray, a: f64, b: f64) -> f64 {
         if lo >= b {
             break;
         }
-        removed += hi.min(b) - lo.max(a);
+        removed += hi.at_most(b) - lo.at_least(a);
         let (left, right) = (a - lo > DUST, hi - b > DUST);
         match (left, right) {
             (true, true) => {
@@ -110,7 +111,7 @@ impl Field {
                 let old = &self.rays[iv * self.grid.count[0] + iu];
                 let turn = |&(lo, hi): &(f64, f64)| {
                     let (a, b) = (lo * sign + shift, hi * sign + shift);
-                    (a.min(b), a.max(b))
+                    (a.at_most(b), a.at_least(b))
                 };
                 if sign > 0.0 { old.iter().map(turn).collect() } else { old.iter().rev().map(turn).collect() }
             })

@@ -7,6 +7,7 @@ use crate::SetupInput;
 use crate::sweep::Sweep;
 use crate::time::{self, Motion};
 use geom::{Box3, DVec2, DVec3};
+use reason::Sure;
 
 /// Smaller changes of height are not shown, mm.
 const SHOWN: f64 = 0.08;
@@ -63,8 +64,8 @@ pub fn histories(block: &Box3, setups: &[SetupInput], motion: &Motion, columns: 
         let work_from_part = s.part_from_work.inverse();
         let b = work_from_part.bounds(block);
         let size = b.size();
-        let pitch = (size.x * size.y / columns).sqrt().max(0.05);
-        let count = [(size.x / pitch).round().max(1.0) as usize, (size.y / pitch).round().max(1.0) as usize];
+        let pitch = (size.x * size.y / columns).sqrt().at_least(0.05);
+        let count = [(size.x / pitch).round().at_least(1.0) as usize, (size.y / pitch).round().at_least(1.0) as usize];
         let n = count[0] * count[1];
         let mut h = History {
             origin: [b.min.x, b.min.y],
@@ -149,8 +150,8 @@ fn follow(h: &mut History, s: &SetupInput, seconds: &[f64]) {
         }
         let Some(tool) = s.tools.iter().find(|t| t.number == step.tool) else { continue };
         let whole = Sweep::new(step.from, step.to, &step.shape);
-        let long = whole.length2().max((whole.z1 - whole.z0).abs());
-        let n = (long / h.pitch.max(0.4)).ceil().max(1.0) as usize;
+        let long = whole.length2().at_least((whole.z1 - whole.z0).abs());
+        let n = (long / h.pitch.at_least(0.4)).ceil().at_least(1.0) as usize;
         for k in 0..n {
             let p = whole.part(k as f64 / n as f64, (k + 1) as f64 / n as f64);
             let at = (started + took * (k + 1) as f64 / n as f64) as f32;
@@ -169,7 +170,7 @@ fn follow(h: &mut History, s: &SetupInput, seconds: &[f64]) {
                     if d > r {
                         continue;
                     }
-                    let z = (p.z_min() + tool.height_at(d)).max(f64::from(h.under[c]));
+                    let z = (p.z_min() + tool.height_at(d)).at_least(f64::from(h.under[c]));
                     if z < f64::from(top[c]) - SHOWN {
                         top[c] = z as f32;
                         h.falls.push(Fall { at, column: c as u32, top: z as f32 });

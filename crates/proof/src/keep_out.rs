@@ -7,7 +7,7 @@ use crate::sweep::{Sweep, Track};
 use crate::{KeepOut, Standing};
 use geom::{Box3, DVec2, Placement, RayGrid};
 use program::Step;
-use reason::{Kind, Severity};
+use reason::{Kind, Severity, Sure};
 use shop::tool::Tool;
 
 /// Smallest distance between a segment and a rectangle in the plane.
@@ -28,14 +28,14 @@ fn segment_rect(a: DVec2, b: DVec2, lo: DVec2, hi: DVec2) -> f64 {
             outside |= a[k] < lo[k] || a[k] > hi[k];
         } else {
             let (p, q) = ((lo[k] - a[k]) / d[k], (hi[k] - a[k]) / d[k]);
-            t0 = t0.max(p.min(q));
-            t1 = t1.min(p.max(q));
+            t0 = t0.at_least(p.at_most(q));
+            t1 = t1.at_most(p.at_least(q));
         }
     }
     if !outside && t0 <= t1 {
         return 0.0;
     }
-    corners.into_iter().map(seg).fold(point(a).min(point(b)), f64::min)
+    corners.into_iter().map(seg).fold(point(a).at_most(point(b)), Sure::at_most)
 }
 
 /// Cutter, shank and holder against boxes: jaws, parallels.
@@ -64,25 +64,25 @@ pub(crate) fn check(
                 continue;
             }
             let n = if matches!(s.track, Track::Arc { .. }) || !s.level() {
-                (s.length2() / 0.5).max((s.z1 - s.z0).abs() / 0.5).ceil().clamp(1.0, 4000.0) as usize
+                (s.length2() / 0.5).at_least((s.z1 - s.z0).abs() / 0.5).ceil().clamp(1.0, 4000.0) as usize
             } else {
                 1
             };
             for i in 0..n {
                 let (t0, t1) = (i as f64 / n as f64, (i + 1) as f64 / n as f64);
-                let (z0, z1) = (s.z(t0).min(s.z(t1)), s.z(t0).max(s.z(t1)));
+                let (z0, z1) = (s.z(t0).at_most(s.z(t1)), s.z(t0).at_least(s.z(t1)));
                 if z0 + from >= k.max.z - 1e-6 || z1 + to <= k.min.z + 1e-6 {
                     continue;
                 }
                 let (a, b) = (s.point(t0), s.point(t1));
                 let d = segment_rect(a, b, k.min.truncate(), k.max.truncate());
                 // A cutter's point is narrower low down.
-                let reach = if name == "cutter" { tool.radius_at((k.max.z - z0).max(0.0)).min(r) } else { r };
+                let reach = if name == "cutter" { tool.radius_at((k.max.z - z0).at_least(0.0)).at_most(r) } else { r };
                 if d < reach - 1e-4 {
                     let (label, t, deep) = (k.name.clone(), step.tool, reach - d);
                     let around = Box3 {
-                        min: (a.min(b) - DVec2::splat(r)).max(k.min.truncate()).extend((z0 + from).max(k.min.z)),
-                        max: (a.max(b) + DVec2::splat(r)).min(k.max.truncate()).extend((z1 + to).min(k.max.z)),
+                        min: (a.min(b) - DVec2::splat(r)).max(k.min.truncate()).extend((z0 + from).at_least(k.min.z)),
+                        max: (a.max(b) + DVec2::splat(r)).min(k.max.truncate()).extend((z1 + to).at_most(k.max.z)),
                     };
                     let severity = Severity::Stop;
                     gather.add(

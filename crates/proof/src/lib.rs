@@ -23,7 +23,7 @@ use compare::{Patch, Piece, Surface};
 use geom::{Box3, DIRECTIONS, DVec3, Placement, TriMesh};
 use program::{Anchored, Program};
 use rayon::prelude::*;
-use reason::{Finding, Kind, Place, Severity, Watch};
+use reason::{Finding, Kind, Place, Severity, Sure, Watch};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::Tool;
@@ -315,7 +315,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let left = compare::differences(&stock, &model, &surface, true, MEASURED);
     let mut told: Vec<Left> = Vec::new();
 
-    let gouge_mm = gone.iter().map(|g| g.depth).fold(0.0, f64::max);
+    let gouge_mm = gone.iter().map(|g| g.depth).fold(0.0, Sure::at_least);
     for patch in compare::group(&gone) {
         if patch.depth > LISTED {
             let mut f = gouge_finding(&patch, error);
@@ -332,7 +332,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let (by_name, rest) = split_named(&left, input.named);
     let mut complete = true;
     for (k, pieces) in by_name.into_iter().enumerate() {
-        let depth = pieces.iter().map(|p| p.depth).fold(0.0, f64::max);
+        let depth = pieces.iter().map(|p| p.depth).fold(0.0, Sure::at_least);
         if depth <= LEFT_LIMIT {
             continue;
         }
@@ -351,7 +351,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let (thin, thick): (Vec<Piece>, Vec<Piece>) = rest.into_iter().partition(|p| p.depth <= LEFT_LIMIT);
     for patch in compare::group(&thick).into_iter().chain(compare::group(&thin)) {
         if patch.depth <= LEFT_LIMIT {
-            leftover_mm = leftover_mm.max(patch.depth);
+            leftover_mm = leftover_mm.at_least(patch.depth);
             if patch.depth > NOTED {
                 small.push(patch);
             }
@@ -364,7 +364,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         }
         let f = left_finding(&patch, &model, input, error);
         if f.severity == Severity::Stop {
-            leftover_mm = leftover_mm.max(patch.depth);
+            leftover_mm = leftover_mm.at_least(patch.depth);
         }
         told.push(Left { finding: f.id.clone(), mm3: patch.volume, boxes: patch.places });
         findings.push(f);
@@ -386,7 +386,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         told.push(Left { finding: f.id.clone(), mm3, boxes });
         findings.push(f);
     }
-    if let Some(worst) = small.iter().map(|p| p.depth).reduce(f64::max) {
+    if let Some(worst) = small.iter().map(|p| p.depth).reduce(Sure::at_least) {
         let all: Vec<Place> = small.iter().flat_map(|p| p.places.iter().copied()).collect();
         findings.push(
             Finding::new(
@@ -544,7 +544,7 @@ fn at_angle_words(d: DVec3) -> String {
     let mut order = [0, 1, 2];
     order.sort_by(|a, b| d[*b].abs().total_cmp(&d[*a].abs()));
     let axis = |k: usize| format!("{}{}", if d[k] < 0.0 { '−' } else { '+' }, ['X', 'Y', 'Z'][k]);
-    let off = d[order[0]].abs().min(1.0).acos().to_degrees();
+    let off = d[order[0]].abs().at_most(1.0).acos().to_degrees();
     format!("{off:.0}° from {} towards {}", axis(order[0]), axis(order[1]))
 }
 
@@ -571,7 +571,7 @@ fn left_by_choice(p: &Patch, model: &Stock, input: &Input) -> Option<usize> {
 fn left_finding(p: &Patch, model: &Stock, input: &Input, error: f64) -> Finding {
     let ups: Vec<DVec3> = input.setups.iter().map(|s| s.part_from_work.dir(DVec3::Z)).collect();
     let share = |d: &DVec3| open_share(&p.points, model, *d);
-    let most = ups.iter().map(share).fold(0.0, f64::max);
+    let most = ups.iter().map(share).fold(0.0, Sure::at_least);
     // What is half seen through a hole that crosses another belongs to the other, if that one shows all of it.
     let slanted = most < ALL && input.slants.iter().any(|d| open_share_at_angle(&p.points, input.model, *d) > ALL);
     let size = format!("{} is left at {}", amount(p.depth, error), at_words(p.deepest));

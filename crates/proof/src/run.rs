@@ -9,7 +9,7 @@ use crate::sweep::{Sweep, Track};
 use crate::{Input, Kept, Limits, SetupInput};
 use geom::{Box3, DVec2, DVec3, Placement};
 use program::{Step, StepKind};
-use reason::{Finding, Kind, Place, Severity};
+use reason::{Finding, Kind, Place, Severity, Sure};
 use shop::tool::{Tool, ToolKind};
 use std::collections::BTreeMap;
 
@@ -71,7 +71,7 @@ impl Gather {
             places: Vec::new(),
         });
         item.count += 1;
-        item.worst = item.worst.max(amount);
+        item.worst = item.worst.at_least(amount);
         if let Some(p) = place
             && item.places.len() < 400
             && !item.places.contains(&p)
@@ -208,7 +208,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
                 let mut none = Kept::default();
                 let kept = promise.map_or(&mut none, |k| &mut kept[k]);
                 let worst = measure(&stock.fields[2], &s, tool, limit, step, &mut over, kept);
-                engagement[n] = engagement[n].max(worst);
+                engagement[n] = engagement[n].at_least(worst);
             }
             if !tool.is_cylinder() && !s.level() && !s.upright() {
                 sliced = true;
@@ -345,10 +345,10 @@ pub(crate) fn to_place(part_from_work: &Placement, b: &Box3) -> Place {
 /// Arcs in pieces of at most an eighth turn, so that the engagement of each is measured against what the last has left.
 fn split(s: &Sweep) -> Vec<Sweep> {
     if let Track::Arc { sweep, .. } = s.track {
-        let n = (sweep.abs() / std::f64::consts::FRAC_PI_4).ceil().max(1.0) as usize;
+        let n = (sweep.abs() / std::f64::consts::FRAC_PI_4).ceil().at_least(1.0) as usize;
         return (0..n).map(|k| s.part(k as f64 / n as f64, (k + 1) as f64 / n as f64)).collect();
     }
-    let n = (s.length2() / 25.0).ceil().max(1.0) as usize;
+    let n = (s.length2() / 25.0).ceil().at_least(1.0) as usize;
     (0..n).map(|k| s.part(k as f64 / n as f64, (k + 1) as f64 / n as f64)).collect()
 }
 
@@ -361,8 +361,8 @@ fn measure(
     over: &mut Over,
     kept: &mut Kept,
 ) -> f64 {
-    let pace = (0.06 * tool.diameter_mm).max(0.1);
-    let n = (s.length2() / pace).ceil().max(1.0) as usize;
+    let pace = (0.06 * tool.diameter_mm).at_least(0.1);
+    let n = (s.length2() / pace).ceil().at_least(1.0) as usize;
     let mut worst = 0.0_f64;
     for k in 0..n {
         let t = (k as f64 + 0.5) / n as f64;
@@ -374,7 +374,7 @@ fn measure(
             }
         };
         let e = cut::engagement(field, s.point(t), dir, s.z(t), tool);
-        worst = worst.max(e);
+        worst = worst.at_least(e);
         if let Some(l) = limit {
             let length = s.length2() / n as f64;
             over.see(e, l, length, step, tool);
@@ -408,8 +408,8 @@ impl Over {
                     self.tool = step.tool;
                     self.found = true;
                 }
-                self.worst = self.worst.max(e);
-                self.worst_length = self.worst_length.max(self.length);
+                self.worst = self.worst.at_least(e);
+                self.worst_length = self.worst_length.at_least(self.length);
             }
         } else {
             self.length = 0.0;
@@ -439,7 +439,7 @@ fn check_travel(step: &Step, input: &SetupInput, limits: &Limits, gather: &mut G
     for k in 0..3 {
         let name = ["X", "Y", "Z"][k];
         let (lo, hi) = (limits.travel_min[k], limits.travel_max[k]);
-        let beyond = (lo - at[k]).max(at[k] - hi);
+        let beyond = (lo - at[k]).at_least(at[k] - hi);
         // An axis that stands still is where it was checked before: a length offset alone moves nothing.
         if beyond > 1e-3 && (step.to[k] - step.from[k]).abs() > 1e-9 {
             gather.add(

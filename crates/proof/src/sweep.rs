@@ -7,6 +7,7 @@
 
 use geom::{DVec2, DVec3};
 use program::Shape;
+use reason::Sure;
 use shop::tool::Tool;
 use smallvec::SmallVec;
 use std::f64::consts::{PI, TAU};
@@ -53,10 +54,10 @@ impl Sweep {
         self.z0 + (self.z1 - self.z0) * t
     }
     pub fn z_min(&self) -> f64 {
-        self.z0.min(self.z1)
+        self.z0.at_most(self.z1)
     }
     pub fn z_max(&self) -> f64 {
-        self.z0.max(self.z1)
+        self.z0.at_least(self.z1)
     }
     pub fn length2(&self) -> f64 {
         match self.track {
@@ -85,7 +86,7 @@ impl Sweep {
         }
         // z(t) in [h - flute, h].
         let (ta, tb) = ((h - flute - self.z0) / (self.z1 - self.z0), (h - self.z0) / (self.z1 - self.z0));
-        let (lo, hi) = (ta.min(tb).max(0.0), ta.max(tb).min(1.0));
+        let (lo, hi) = (ta.at_most(tb).at_least(0.0), ta.at_least(tb).at_most(1.0));
         (lo <= hi).then(|| self.part(lo, hi))
     }
     /// Rectangle around the track.
@@ -121,7 +122,7 @@ impl Sweep {
                 if d.length_squared() < 1e-18 || on_arc(d.to_angle(), from, sweep) {
                     (d.length() - r).abs()
                 } else {
-                    q.distance(self.point(0.0)).min(q.distance(self.point(1.0)))
+                    q.distance(self.point(0.0)).at_most(q.distance(self.point(1.0)))
                 }
             }
         }
@@ -157,8 +158,8 @@ impl Sweep {
                             }
                         } else {
                             let (p, q) = ((from - c) / k, (to - c) / k);
-                            lo = lo.max(p.min(q));
-                            hi = hi.min(p.max(q));
+                            lo = lo.at_least(p.at_most(q));
+                            hi = hi.at_most(p.at_least(q));
                         }
                     };
                     cut(u.x, u.y * dy, 0.0, l);
@@ -168,7 +169,7 @@ impl Sweep {
                     }
                 }
                 // A stadium is convex: one interval.
-                if let Some(all) = out.iter().copied().reduce(|p, q| (p.0.min(q.0), p.1.max(q.1))) {
+                if let Some(all) = out.iter().copied().reduce(|p, q| (p.0.at_most(q.0), p.1.at_least(q.1))) {
                     out.clear();
                     out.push(all);
                 }
@@ -231,7 +232,7 @@ impl Sweep {
                 let off2 = (q - a - d * t).length_squared();
                 if off2 <= radius * radius {
                     let h = ((radius * radius - off2) / l2).sqrt();
-                    let (lo, hi) = ((t - h).max(0.0), (t + h).min(1.0));
+                    let (lo, hi) = ((t - h).at_least(0.0), (t + h).at_most(1.0));
                     if lo <= hi {
                         out.push((lo, hi));
                     }
@@ -254,7 +255,7 @@ impl Sweep {
                 let rel = ((d.to_angle() - from) * sweep.signum()).rem_euclid(TAU);
                 let mut mid = rel - TAU;
                 while mid - half <= s {
-                    let (lo, hi) = ((mid - half).max(0.0), (mid + half).min(s));
+                    let (lo, hi) = ((mid - half).at_least(0.0), (mid + half).at_most(s));
                     if lo <= hi && s > 0.0 {
                         out.push((lo / s, hi / s));
                     }
@@ -327,7 +328,7 @@ mod tests {
                         let q = if swap { DVec2::new(y, x) } else { DVec2::new(x, y) };
                         let d = (0..=1500)
                             .map(|t| s.point(f64::from(t) / 1500.0).distance(q))
-                            .fold(f64::INFINITY, f64::min);
+                            .fold(f64::INFINITY, Sure::at_most);
                         let inside = spans.iter().any(|p| x > p.0 && x < p.1);
                         if (d - radius).abs() > 2e-3 {
                             assert_eq!(inside, d < radius, "{s:?} {q} {d}");

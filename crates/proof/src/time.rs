@@ -6,6 +6,7 @@
 
 use geom::DVec3;
 use program::{Shape, Step, StepKind};
+use reason::Sure;
 use serde::{Deserialize, Serialize};
 
 /// How a machine moves.
@@ -37,11 +38,11 @@ impl Default for Motion {
 
 /// Time from speed `v0` to `v1` over `length` with top speed `top` and acceleration `a` (consistent units).
 pub fn trapezoid(length: f64, v0: f64, v1: f64, top: f64, a: f64) -> f64 {
-    let peak2 = ((2.0 * a * length + v0 * v0 + v1 * v1) / 2.0).min(top * top).max(v0 * v0).max(v1 * v1);
+    let peak2 = ((2.0 * a * length + v0 * v0 + v1 * v1) / 2.0).at_most(top * top).at_least(v0 * v0).at_least(v1 * v1);
     let peak = peak2.sqrt();
     let ramps = (peak - v0) / a + (peak - v1) / a;
     let used = (peak2 - v0 * v0) / (2.0 * a) + (peak2 - v1 * v1) / (2.0 * a);
-    let cruise = (length - used).max(0.0);
+    let cruise = (length - used).at_least(0.0);
     ramps + if cruise > 0.0 && peak > 0.0 { cruise / peak } else { 0.0 }
 }
 
@@ -111,25 +112,25 @@ fn plan_run(steps: &[Step], run: &[usize], m: &Motion, out: &mut [f64]) {
         .map(|&k| {
             let s = &steps[k];
             let mut v = match s.kind {
-                StepKind::Feed { feed } => feed.min(m.rapid_mm_min) / 60.0,
+                StepKind::Feed { feed } => feed.at_most(m.rapid_mm_min) / 60.0,
                 _ => m.rapid_mm_min / 60.0,
             };
             if let Shape::Arc { center, .. } = s.shape {
-                v = v.min((a * s.from.truncate().distance(center)).sqrt());
+                v = v.at_most((a * s.from.truncate().distance(center)).sqrt());
             }
-            v.min(s.length() / m.block_s).max(1e-6)
+            v.at_most(s.length() / m.block_s).at_least(1e-6)
         })
         .collect();
     let mut v = vec![0.0; n + 1];
     for i in 1..n {
         let j = junction_speed(direction(&steps[run[i - 1]], true), direction(&steps[run[i]], false), a, m.junction_mm);
-        v[i] = j.min(top[i - 1]).min(top[i]);
+        v[i] = j.at_most(top[i - 1]).at_most(top[i]);
     }
     for i in (0..n).rev() {
-        v[i] = f64::min(v[i], (v[i + 1] * v[i + 1] + 2.0 * a * steps[run[i]].length()).sqrt());
+        v[i] = Sure::at_most(v[i], (v[i + 1] * v[i + 1] + 2.0 * a * steps[run[i]].length()).sqrt());
     }
     for i in 0..n {
-        v[i + 1] = f64::min(v[i + 1], (v[i] * v[i] + 2.0 * a * steps[run[i]].length()).sqrt());
+        v[i + 1] = Sure::at_most(v[i + 1], (v[i] * v[i] + 2.0 * a * steps[run[i]].length()).sqrt());
     }
     for i in 0..n {
         out[run[i]] = trapezoid(steps[run[i]].length(), v[i], v[i + 1], top[i], a);
@@ -209,7 +210,7 @@ mod tests {
             let t: f64 = (0..n)
                 .map(|k| {
                     let s = (f64::from(k) + 0.5) * ds;
-                    let v2 = (v0 * v0 + 2.0 * a * s).min(v1 * v1 + 2.0 * a * (l - s)).min(top * top);
+                    let v2 = (v0 * v0 + 2.0 * a * s).at_most(v1 * v1 + 2.0 * a * (l - s)).at_most(top * top);
                     ds / v2.sqrt()
                 })
                 .sum();

@@ -2,7 +2,7 @@
 
 use crate::setup::Work;
 use geom::{Box3, DVec3, RayGrid, Region};
-use reason::{Finding, Kind};
+use reason::{Finding, Kind, Sure};
 use serde::{Deserialize, Serialize};
 
 /// Something left here that lies open to a direction across.
@@ -31,7 +31,7 @@ impl Work<'_, '_> {
         let mut best: Option<(f64, DVec3)> = None;
         for axis in [0, 1] {
             let grid = RayGrid::covering(axis, &body, pitch);
-            let n = (body.size()[axis] / pitch).ceil().max(1.0);
+            let n = (body.size()[axis] / pitch).ceil().at_least(1.0);
             let (mut all, mut open) = (0, [0, 0]);
             for (k, ray) in mesh.crossings(&grid).iter().enumerate() {
                 for i in 0..n as usize {

@@ -10,7 +10,7 @@ use crate::setup::{FLOOR_SKIN, ROUGH_BEND, Side, WALL_SKIN, Work};
 use cutting::{MillTask, mill};
 use geom::{DVec2, DVec3, Region};
 use path::motion::Move;
-use reason::Term;
+use reason::{Sure, Term};
 use shop::tool::{Tool, ToolKind};
 use std::collections::BTreeSet;
 use std::f64::consts::FRAC_PI_2;
@@ -103,7 +103,7 @@ impl Work<'_, '_> {
         };
         let rings: Vec<Vec<DVec2>> = j.shadow.loops().into_iter().map(closed).collect();
         let length: f64 = j.goal.grown(0.3, COARSE).clip_lines(&rings, true).iter().map(|l| long(l)).sum();
-        let height = f64::max(j.wall_top - j.low, j.high - j.low);
+        let height = Sure::at_least(j.wall_top - j.low, j.high - j.low);
         let most = 2.0 * j.finish.diameter_mm;
         let (feed, ap) = finish_feed(side, &j.finish, WALL_SKIN, if height < most { height } else { most });
         let wall = length * (height / ap).ceil() / feed;

@@ -10,7 +10,7 @@ use crate::setup::{WALL_SKIN, Work};
 use cutting::MillData;
 use geom::Region;
 use reason::Finding;
-use reason::{Kind, Place, Severity};
+use reason::{Kind, Place, Severity, Sure};
 use shop::tool::{Tool, ToolKind};
 
 /// A skin that bends by more than this under the cutter flies (common practice: as much as roughing may bend its cutter, no source).
@@ -113,7 +113,7 @@ impl Work<'_, '_> {
 
     /// Clear what is over a hollow; none where no end mill can.
     fn cap(&mut self, h: &Hollow) -> Option<()> {
-        let (high, low) = (self.stock.top(), (h.top - BELOW_SKIN).max(self.top + 0.02));
+        let (high, low) = (self.stock.top(), (h.top - BELOW_SKIN).at_least(self.top + 0.02));
         let tool = self.opener(h, high - low)?.clone();
         let outside = self.block.grown(20.0, COARSE).minus(&h.open);
         let middle = h.region.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);

@@ -8,7 +8,7 @@ use part::{After, Chamfer, Hole, HoleEnd, Intent, OFF_FLOOR};
 use path::Feeds;
 use path::chamfer::{Edges, chamfer};
 use path::motion::{Move, Toolpath};
-use reason::{Finding, Kind, Place, Severity, Term};
+use reason::{Finding, Kind, Place, Severity, Sure, Term};
 use shop::tool::{Tool, ToolKind};
 use std::f64::consts::FRAC_PI_2;
 
@@ -36,7 +36,7 @@ impl Work<'_, '_> {
         let mut bodies: Vec<(f64, f64)> = Vec::new();
         let cone = tool.point_height();
         for k in 1..=4 {
-            let h = cone.max(0.01) * f64::from(k) / 4.0;
+            let h = cone.at_least(0.01) * f64::from(k) / 4.0;
             bodies.push((tool.radius_at(h), h));
         }
         bodies.extend(tool.dead_body().iter().map(|&(r, from, _)| (r + 0.5, from)));
@@ -84,7 +84,7 @@ impl Work<'_, '_> {
                         ));
                     }
                     // A blunter drill stands on the end of the cylinder, a sharper one on the tip.
-                    tip.max(hole.bottom - point)
+                    tip.at_least(hole.bottom - point)
                 }
                 HoleEnd::Flat if intent.is_some() || self.goes_deeper(&hole, &drill) => {
                     if self.goes_deeper(&hole, &drill) {
@@ -126,7 +126,7 @@ impl Work<'_, '_> {
                 continue;
             }
             if let Some(what) = note {
-                let (lo, hi) = (hole.bottom.min(tip) - point, hole.bottom + point + 0.05);
+                let (lo, hi) = (hole.bottom.at_most(tip) - point, hole.bottom + point + 0.05);
                 self.name_left(&Region::disc(hole.at, d / 2.0 + 0.05, 0.01), lo, hi, Kind::DrillPoint, &key, what, "Usual for a drilled hole; where the bottom matters, finish it with an end mill or a counterbore, or ask for a drill point in the drawing.");
             }
             if let Some(i) = &intent {
@@ -272,9 +272,9 @@ impl Work<'_, '_> {
         let want = h.bottom - drill.point_height() - BREAK;
         // Beyond its own length it may run on into what is open.
         let floor = self.side.through_to.unwrap_or(h.bottom) - 6.0;
-        let inside = Region::disc(h.at, (h.diameter / 2.0 - 0.03).max(0.1), 0.003);
+        let inside = Region::disc(h.at, (h.diameter / 2.0 - 0.03).at_least(0.1), 0.003);
         let free = |z: f64| {
-            z >= floor.min(h.bottom)
+            z >= floor.at_most(h.bottom)
                 && (z < view.bounds.min.z || view.shadow(z + OFF_FLOOR).intersect(&inside).area() < 1e-3)
         };
         // From below the part there is nothing; inside it the shadow says.
@@ -299,7 +299,7 @@ impl Work<'_, '_> {
                 .iter()
                 .filter(|t| t.kind == ToolKind::Flat && t.flute_length_mm >= h.top - h.bottom + 0.2)
                 .map(|t| t.diameter_mm)
-                .fold(f64::INFINITY, f64::min);
+                .fold(f64::INFINITY, Sure::at_most);
             if h.diameter < 1.1 * smallest + 0.3 {
                 let key = self.hole_key(h.diameter, h.at, h.bottom);
                 let d = shop::tool::trim(h.diameter);
@@ -363,7 +363,7 @@ impl Work<'_, '_> {
         let key = self.group_key(g);
         // Stays below the hole's diameter: 0.8 of it.
         let lean = (spot.point_angle_deg / 2.0).to_radians().tan();
-        let depth = (0.4 * d).min(0.45 * spot.diameter_mm).min(spot.flute_length_mm) / lean;
+        let depth = (0.4 * d).at_most(0.45 * spot.diameter_mm).at_most(spot.flute_length_mm) / lean;
         let tip = top - depth;
         let (clear, not): (Vec<&Drilled>, Vec<&Drilled>) =
             g.iter().partition(|h| self.tool_clears(&spot, h.hole.at, tip, f64::NEG_INFINITY));
@@ -429,7 +429,7 @@ impl Work<'_, '_> {
             None,
         );
         for d in g {
-            let radius = (d.hole.diameter / 2.0).min(tool.radius()) - 0.01;
+            let radius = (d.hole.diameter / 2.0).at_most(tool.radius()) - 0.01;
             self.stock.cut(&Region::disc(d.hole.at, radius, 0.004), d.tip + tool.point_height());
         }
     }
@@ -461,7 +461,7 @@ impl Work<'_, '_> {
         }
         let points = Self::order(at);
         // Rapid to 1 mm over the mouth, or over whatever still stands there.
-        let over = points.iter().map(|&p| self.stock.clear_to(p, tool.radius() + 0.1)).fold(top, f64::max) + 1.0;
+        let over = points.iter().map(|&p| self.stock.clear_to(p, tool.radius() + 0.1)).fold(top, Sure::at_least) + 1.0;
         let moves = vec![Move::Drill {
             at: points,
             clear: self.clear_z,
@@ -562,8 +562,11 @@ impl Work<'_, '_> {
             ];
             heights.extend(self.floors.iter().map(|f| f - tip_z - OFF_FLOOR).filter(|h| *h > 0.0));
             for h in heights {
-                let r =
-                    tool.radius_at(h).max(if h > tool.flute_length_mm { tool.shank_diameter_mm / 2.0 } else { 0.0 });
+                let r = tool.radius_at(h).at_least(if h > tool.flute_length_mm {
+                    tool.shank_diameter_mm / 2.0
+                } else {
+                    0.0
+                });
                 blocked.push(view.shadow(tip_z + h).intersect(&near).grown(r - 0.02, 0.002));
             }
             for (r, from, _) in tool.dead_body() {

@@ -3,6 +3,7 @@
 use crate::op::{OpKind, Operation};
 use geom::DVec2;
 use path::motion::{Move, turn_of};
+use reason::Sure;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashSet};
 use ts_rs::TS;
@@ -71,7 +72,7 @@ fn reach(op: &Operation) -> Reach {
             Move::Feed { to, .. } => {
                 let to = to.truncate();
                 let from = here.unwrap_or(to);
-                let n = (from.distance(to) / CELL).ceil().max(1.0) as usize;
+                let n = (from.distance(to) / CELL).ceil().at_least(1.0) as usize;
                 (0..=n).for_each(|k| out.see(from.lerp(to, k as f64 / n as f64), radius));
                 here = Some(to);
             }
@@ -79,7 +80,7 @@ fn reach(op: &Operation) -> Reach {
                 let to = to.truncate();
                 let (from, r) = (here.unwrap_or(to) - *center, center.distance(to));
                 let turn = turn_of(from, to - *center, *ccw);
-                let n = (turn.abs() * r / CELL).ceil().max(1.0) as usize;
+                let n = (turn.abs() * r / CELL).ceil().at_least(1.0) as usize;
                 for k in 0..=n {
                     out.see(*center + from.rotate(DVec2::from_angle(turn * k as f64 / n as f64)), radius);
                 }

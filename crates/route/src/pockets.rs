@@ -11,7 +11,7 @@ use path::Feeds;
 use path::profile::{Walls, finish_walls};
 use path::rough::{Clearing, Cutting, Passes, cut, passes};
 use rayon::prelude::*;
-use reason::{Finding, Kind, Place, Severity, Term};
+use reason::{Finding, Kind, Place, Severity, Sure, Term};
 use shop::tool::Tool;
 use std::f64::consts::FRAC_PI_2;
 
@@ -202,7 +202,7 @@ impl Work<'_, '_> {
             });
             if let Some(m) = same {
                 merged[k] = true;
-                open[m].high = open[m].high.max(open[k].high);
+                open[m].high = open[m].high.at_least(open[k].high);
             }
         }
         let mut jobs = Vec::new();
@@ -265,7 +265,7 @@ impl Work<'_, '_> {
         *same += 1;
         let key = if *same > 1 { format!("{key}#{same}") } else { key };
         // Where no wall stands over it, the cutter still goes down through what is cut.
-        let deep = (wall_top - low).max(high - low);
+        let deep = (wall_top - low).at_least(high - low);
         let Some((finish, left)) = finisher(&mills, &near) else {
             self.name_left(
                 &goal,
@@ -296,9 +296,9 @@ impl Work<'_, '_> {
                 self.name_corner(&part, low, &format!("{key}/{}", self.place(at, low)), what);
             }
         }
-        let largest = if outside { 12.0 } else { 12.0_f64.min(2.0 * near.deepest(0.1).map_or(12.0, |d| d.1)) };
+        let largest = if outside { 12.0 } else { 12.0_f64.at_most(2.0 * near.deepest(0.1).map_or(12.0, |d| d.1)) };
         let rough: Vec<Tool> = roughers(&mills, &near, &finish, WALL_SKIN, largest).into_iter().cloned().collect();
-        let first = self.first_round_walls(&near, shadow, (wall_top - low).max(high - low), &rough, &finish);
+        let first = self.first_round_walls(&near, shadow, (wall_top - low).at_least(high - low), &rough, &finish);
         let shadow = shadow.intersect(&goal.grown(40.0, COARSE));
         Some(Job {
             kind: OpKind::Rough,
@@ -323,7 +323,7 @@ impl Work<'_, '_> {
     /// Numbers of a wall's finish.
     fn wall_data(&self, tool: &Tool, height: f64) -> cutting::MillData {
         let task = MillTask {
-            depth: height.min(2.0 * tool.diameter_mm),
+            depth: height.at_most(2.0 * tool.diameter_mm),
             width: WALL_SKIN,
             bend: FINISH_BEND,
             feed_share: FINISH_SHARE,
@@ -350,7 +350,7 @@ impl Work<'_, '_> {
             |lines: &[Vec<DVec2>]| lines.iter().flat_map(|l| l.windows(2)).map(|p| p[0].distance(p[1])).sum::<f64>();
         let minutes = |t: &Tool, way: f64| {
             let data = self.wall_data(t, height);
-            (height / data.ap.value.max(0.1)).ceil().max(1.0) * way / data.feed.value.max(1.0)
+            (height / data.ap.value.at_least(0.1)).ceil().at_least(1.0) * way / data.feed.value.at_least(1.0)
         };
         let closed = |mut l: Vec<DVec2>| {
             l.push(l[0]);
@@ -482,7 +482,7 @@ impl Work<'_, '_> {
         let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN, COARSE / 2.0)).intersect(&j.open);
         let allowed = allowed.minus(&self.standing(j, bottom).grown(r + CLEAR_OF, COARSE));
         let task = |width: f64| MillTask {
-            depth: (j.high + FLOOR_SKIN - bottom).min(1.2 * tool.diameter_mm),
+            depth: (j.high + FLOOR_SKIN - bottom).at_most(1.2 * tool.diameter_mm),
             width,
             bend: ROUGH_BEND,
             feed_share: 1.0,
@@ -513,8 +513,8 @@ impl Work<'_, '_> {
                 .parts()
                 .filter(|(_, z1, s)| *z1 > low + 1e-6 && s.intersect(&material).opened(0.05, COARSE).area() > 0.01)
                 .map(|p| p.1)
-                .fold(low, f64::max)
-                .min(high);
+                .fold(low, Sure::at_least)
+                .at_most(high);
             if top - low < 1e-3 {
                 continue;
             }
@@ -532,7 +532,7 @@ impl Work<'_, '_> {
             parts.push((low, top, clearing, done));
         }
         // The numbers are those of the widest stroke that there is: narrow stock is cut deeper, and the thin chip with more feed.
-        let widest = parts.iter().filter_map(|p| p.3.widest()).fold(0.0, f64::max);
+        let widest = parts.iter().filter_map(|p| p.3.widest()).fold(0.0, Sure::at_least);
         let real = if widest > 0.0 { cutting::formula::width_for(widest, tool.diameter_mm) } else { width };
         let mut data = mill(&task(real.clamp(0.02 * tool.diameter_mm, width)), &tool, self.side.material, machine);
         self.overrule(&mut data, &o, &tool);
@@ -543,7 +543,7 @@ impl Work<'_, '_> {
         let mut helix: Option<(f64, DVec2, f64)> = None;
         for (low, top, clearing, done) in parts {
             let depth = top - low;
-            let n = (depth / data.ap.value.max(0.05)).ceil().max(1.0);
+            let n = (depth / data.ap.value.at_least(0.05)).ceil().at_least(1.0);
             let levels = (1..=n as usize).map(|k| top - depth * k as f64 / n).collect();
             let at = Cutting { levels, top, feeds, feed_where: &slower, clear_z: self.clear_z, stock: &stock };
             moves.extend(cut(&clearing, &done, &at));
@@ -555,7 +555,7 @@ impl Work<'_, '_> {
             count += done.count();
             stock.cut(&done.swept, low);
             swept.push((done.swept, low));
-            top_of_all = f64::max(top_of_all, top);
+            top_of_all = Sure::at_least(top_of_all, top);
         }
         let tight = helix.filter(|h| h.0 < TIGHT_HELIX * tool.diameter_mm);
         let verb = if j.kind == OpKind::Open { "Open" } else { "Rough" };
@@ -691,10 +691,10 @@ impl Work<'_, '_> {
             Region::union_all(&rings)
         });
         let entry = arena.minus(&j.shadow.grown(r + WALL_SKIN + 0.08, FINE)).intersect(&j.open).minus(&standing);
-        let height = (j.wall_top - j.low).max(j.high - j.low);
+        let height = (j.wall_top - j.low).at_least(j.high - j.low);
         let mut data = self.wall_data(&tool, height);
         self.overrule(&mut data, &o, &tool);
-        let n = (height / data.ap.value.max(0.1)).ceil().max(1.0);
+        let n = (height / data.ap.value.at_least(0.1)).ceil().at_least(1.0);
         let levels: Vec<f64> = (1..=n as usize).map(|k| j.low + height - height * k as f64 / n).collect();
         let walls =
             Walls { allowed, only: Some(only), not, entry, radius: r, levels, width: WALL_SKIN, tolerance: 0.0012 };

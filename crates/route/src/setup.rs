@@ -8,7 +8,7 @@ use part::{BESIDE, Hole, Intent, View};
 use path::face::{Facing, face};
 use path::motion::{Coolant, Toolpath};
 use path::{Feeds, Slabs};
-use reason::{Finding, Term, Watch};
+use reason::{Finding, Sure, Term, Watch};
 use shop::Shop;
 use shop::machine::Material;
 use shop::tool::{Tool, ToolKind};
@@ -166,14 +166,14 @@ impl<'a, 'b> Work<'a, 'b> {
         let floors = side.view.floors();
         let stock = side.stock.clone();
         let beside_top = side.view.beside_top().unwrap_or(f64::NEG_INFINITY);
-        let clear_z = stock.top().max(side.view.bounds.max.z).max(beside_top) + OVER;
+        let clear_z = stock.top().at_least(side.view.bounds.max.z).at_least(beside_top) + OVER;
         let block = Region::union_all(stock.parts().map(|p| p.2));
         let mut top = side.view.bounds.max.z;
         // Rows of a face mill pass over everything; where something stands in their way the top is a floor like others, cut around it.
-        let widest = side.shop.crib.iter().map(|t| t.diameter_mm).fold(0.0, f64::max);
+        let widest = side.shop.crib.iter().map(|t| t.diameter_mm).fold(0.0, Sure::at_least);
         let in_the_way = block.bounds().and_then(|(low, high)| side.view.beside_top_near([low, high], widest + BESIDE));
         if in_the_way.is_some_and(|z| z > top - BESIDE) {
-            top = top.max(stock.top());
+            top = top.at_least(stock.top());
         }
         let mine = side.only.map(|(places, cell)| {
             // Cells of a grid, so that many places above one another are one.
@@ -303,7 +303,7 @@ impl Work<'_, '_> {
         let widest = FACE_WIDTH * tool.diameter_mm;
         // Rows share the breadth; of the numbers of rows that may be, the one with which it is done first.
         let (mut facing, mut data) = match o.width {
-            Some(w) => plan(w.min(0.95 * tool.diameter_mm)),
+            Some(w) => plan(w.at_most(0.95 * tool.diameter_mm)),
             None => (0..3)
                 .map(|more| plan(widest / (1.0 + 0.25 * f64::from(more))))
                 .min_by(|a, b| {
@@ -314,7 +314,7 @@ impl Work<'_, '_> {
                 .unwrap_or_else(|| plan(widest)),
         };
         self.overrule(&mut data, &o, &tool);
-        let uneven = self.side.uneven.unwrap_or(0.0).min(total);
+        let uneven = self.side.uneven.unwrap_or(0.0).at_most(total);
         let hollows = self.hollows();
         facing.levels = cast_levels(self.stock.top(), self.top, uneven, data.ap.value, !hollows.is_empty());
         let opened = self.open_hollows(&hollows, &facing.levels, &data, uneven > 0.0);
@@ -331,7 +331,7 @@ impl Work<'_, '_> {
         let mut cutter_why = vec![Term::new("D", "as wide as the crib has: fewest rows", tool.diameter_mm, "mm")];
         if uneven > 0.0 {
             let says = "steps through the uneven skin of the casting, from above its highest point";
-            cutter_why.push(Term::new("a_p", says, CAST_STEP.min(data.ap.value), "mm"));
+            cutter_why.push(Term::new("a_p", says, CAST_STEP.at_most(data.ap.value), "mm"));
             cutter_why.push(Term::new("u", "from its highest point to its lowest", uneven, "mm"));
         }
         let why = if last {
@@ -411,7 +411,7 @@ fn face_levels(from: f64, to: f64, ap: f64, thick_last: bool) -> Vec<f64> {
     if depth <= LAST * 1.5 {
         return vec![to];
     }
-    let n = ((depth - LAST) / ap).ceil().max(1.0);
+    let n = ((depth - LAST) / ap).ceil().at_least(1.0);
     // The step that breaks into what is hollow below is as deep as it may be: so the skin before it is as thick as it may be.
     let last = if thick_last && n > 1.0 { ap } else { (depth - LAST) / n };
     let step = if n > 1.0 { (depth - LAST - last) / (n - 1.0) } else { 0.0 };
@@ -427,7 +427,7 @@ fn cast_levels(from: f64, to: f64, uneven: f64, ap: f64, thick_last: bool) -> Ve
     if uneven <= 0.0 {
         return face_levels(from, to, ap, thick_last);
     }
-    let n = (uneven / CAST_STEP.min(ap)).ceil().max(1.0);
+    let n = (uneven / CAST_STEP.at_most(ap)).ceil().at_least(1.0);
     let end = from - uneven;
     let mut out: Vec<f64> = (1..n as usize).map(|k| from - uneven / n * k as f64).collect();
     if end > to + 1e-6 {

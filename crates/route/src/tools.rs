@@ -2,6 +2,7 @@
 
 use geom::Region;
 use part::View;
+use reason::Sure;
 use shop::tool::{Tool, ToolKind};
 
 /// Corner radius that the cutter should stay below: R ≤ 0.8 × corner (common practice, no source).
@@ -15,7 +16,7 @@ pub(crate) fn local_top(view: &View, region: &Region, margin: f64, from: f64, le
     levels
         .windows(2)
         .take_while(|w| w[0] > from + 1e-6)
-        .find(|w| view.shadow(f64::max(w[1], from) + part::OFF_FLOOR).intersect(&near).area() > 1e-3)
+        .find(|w| view.shadow(Sure::at_least(w[1], from) + part::OFF_FLOOR).intersect(&near).area() > 1e-3)
         .map_or(from, |w| w[0])
 }
 
@@ -26,7 +27,7 @@ pub(crate) fn end_mills<'a>(crib: &'a [Tool], view: &View, region: &Region, low:
         .iter()
         .filter(|t| t.kind == ToolKind::Flat && t.flute_length_mm >= wall + 0.2)
         .filter(|t| {
-            let widest = t.holder.iter().map(|p| p.diameter_mm).fold(t.shank_diameter_mm, f64::max) / 2.0;
+            let widest = t.holder.iter().map(|p| p.diameter_mm).fold(t.shank_diameter_mm, Sure::at_least) / 2.0;
             let around = local_top(view, region, widest + 1.0, low, levels);
             t.stickout_mm >= around - low + 1.0
         })

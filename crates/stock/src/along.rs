@@ -5,6 +5,7 @@ use crate::piece::{Form, Piece, Range, Skin};
 use crate::rules::{Allowance, Role, SERVES, allowance};
 use crate::saw::KERF;
 use geom::{DMat3, DVec3};
+use reason::Sure;
 
 /// An end shorter than this is left on: sawing it off saves nothing (common practice, no source).
 const NOT_WORTH: f64 = 10.0;
@@ -73,7 +74,7 @@ pub(crate) fn axes(w: &Wanted, piece: &Piece, turn: &DMat3, shift: [f64; 3], odd
             }
             a.blank = (a.need() * 2.0).ceil() / 2.0;
             if !odd {
-                a.blank = a.blank.min(have.least);
+                a.blank = a.blank.at_most(have.least);
                 a.at = shift[j];
             }
             a.from = a.at + a.want[0].least;
@@ -85,8 +86,8 @@ pub(crate) fn axes(w: &Wanted, piece: &Piece, turn: &DMat3, shift: [f64; 3], odd
             + match a.roles {
                 // A casting is over on all sides alike.
                 _ if cast.is_some() => middle,
-                [Role::Bottom, Role::Top] | [Role::Held, Role::Faced] => extra - a.want[1].least.min(middle),
-                [Role::Top, Role::Bottom] | [Role::Faced, Role::Held] => a.want[0].least.min(middle),
+                [Role::Bottom, Role::Top] | [Role::Held, Role::Faced] => extra - a.want[1].least.at_most(middle),
+                [Role::Top, Role::Bottom] | [Role::Faced, Role::Held] => a.want[0].least.at_most(middle),
                 _ => middle,
             };
         a

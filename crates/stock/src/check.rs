@@ -5,7 +5,7 @@ use crate::lay::{Fit, Made, Wanted, axis, name};
 use crate::piece::{Form, Piece};
 use crate::rules::{Role, SERVES, SIDE};
 use geom::{Box3, DVec2, DVec3, Placement, RayGrid, Region};
-use reason::{Finding, Kind, Place, Severity};
+use reason::{Finding, Kind, Place, Severity, Sure};
 use shop::tool::trim;
 
 /// A joint may not run nearer to a face of the part than this, mm: what is thinner breaks off (common practice, no source).
@@ -79,7 +79,7 @@ pub(crate) fn faces(piece: &Piece, axes: &[Along; 3], v: &mut Verdict) {
 /// Does what is sawn off square lie between the ends of the piece?
 pub(crate) fn ends(axes: &[Along; 3], v: &mut Verdict) {
     for (j, a) in axes.iter().enumerate().filter(|(_, a)| a.sawn) {
-        let past = (-a.at).max(a.at + a.blank - a.have.least);
+        let past = (-a.at).at_least(a.at + a.blank - a.have.least);
         if past > 1e-6 {
             v.stop(
                 Fit::TooSmall,
@@ -106,8 +106,8 @@ pub(crate) fn section(w: &Wanted, piece: &Piece, at: &Placement, v: &mut Verdict
     // How far the part reaches out: from the axis, or towards the flats.
     let flats: Vec<DVec2> =
         (0..6).map(|k| DVec2::from_angle((f64::from(k) + 0.5) * std::f64::consts::FRAC_PI_3)).collect();
-    let out = |p: DVec2| if across { flats.iter().map(|n| n.dot(p)).fold(0.0, f64::max) } else { p.length() };
-    let left = size / 2.0 - shadow.iter().flatten().map(|p| out(*p - middle)).fold(0.0, f64::max);
+    let out = |p: DVec2| if across { flats.iter().map(|n| n.dot(p)).fold(0.0, Sure::at_least) } else { p.length() };
+    let left = size / 2.0 - shadow.iter().flatten().map(|p| out(*p - middle)).fold(0.0, Sure::at_least);
     let own = match w.made {
         Made::Turn { diameter, across: None, .. } if !across => Some(diameter),
         Made::Turn { across: Some(s), .. } if across => Some(s),
@@ -208,7 +208,7 @@ pub(crate) fn slivers(w: &Wanted, piece: &Piece, at: &Placement) -> Vec<Finding>
     let m = w.mesh.placed(at);
     let b = m.bounds();
     let size = b.size();
-    let pitch = (size.x * size.y / 20_000.0).sqrt().max(0.1);
+    let pitch = (size.x * size.y / 20_000.0).sqrt().at_least(0.1);
     let grid = RayGrid::covering(2, &b, pitch);
     let rays = m.crossings(&grid);
     let back = at.inverse();
@@ -220,9 +220,9 @@ pub(crate) fn slivers(w: &Wanted, piece: &Piece, at: &Placement) -> Vec<Finding>
             for pair in ray.windows(2).filter(|p| p[0].enters && !p[1].enters) {
                 let (lo, hi) = (z - pair[0].t, pair[1].t - z);
                 // A face on the joint itself leaves nothing on that side.
-                let thin = lo.min(hi);
+                let thin = lo.at_most(hi);
                 if lo > 0.01 && hi > 0.01 && thin < SLIVER {
-                    least = least.min(thin);
+                    least = least.at_most(thin);
                     if places.len() < 40 {
                         let p = grid.point(i, z);
                         let c = Box3 { min: p, max: p }.grown(pitch / 2.0);

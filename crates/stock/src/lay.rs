@@ -8,7 +8,7 @@ use crate::saw::{self, SAW_SET, SawCut, Sawn, saw_rate};
 use crate::square::{Squaring, squaring};
 use crate::view::{Drawing, drawing};
 use geom::{Box3, DMat3, DVec2, DVec3, Placement, Region, TriMesh};
-use reason::{Finding, Kind, Term};
+use reason::{Finding, Kind, Sure, Term};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material, Vise};
 use shop::tool::trim;
@@ -163,8 +163,9 @@ pub struct Laying {
 impl Laying {
     /// What is over when sawn faces have been squared: what the first side starts from.
     pub fn over_squared(&self) -> [[f64; 2]; 3] {
-        [0, 1, 2]
-            .map(|k| [0, 1].map(|e| self.over[k][e] - self.wants[k][e].squared.min((self.over[k][e] - 0.3).max(0.0))))
+        [0, 1, 2].map(|k| {
+            [0, 1].map(|e| self.over[k][e] - self.wants[k][e].squared.at_most((self.over[k][e] - 0.3).at_least(0.0)))
+        })
     }
 }
 
@@ -252,8 +253,8 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
         None => section * axes[0].blank,
     };
     let kept: f64 = sawn.remnants.iter().map(|r| r.shape.volume()).sum();
-    let cost = piece.cost.map(|c| c * (1.0 - kept / shape.volume().max(1e-9)).clamp(0.0, 1.0));
-    let chips = (blank_mm3 - w.volume).max(0.0);
+    let cost = piece.cost.map(|c| c * (1.0 - kept / shape.volume().at_least(1e-9)).clamp(0.0, 1.0));
+    let chips = (blank_mm3 - w.volume).at_least(0.0);
     let gone = sawn.scrap + sawn.dust;
     let terms = minutes(w, piece, &axes, &sawn, &squaring, chips, cost);
     Laying {
@@ -269,7 +270,7 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
         squaring,
         blank_mm3,
         waste_mm3: chips + gone,
-        waste_share: (chips + gone) / (blank_mm3 + gone).max(1e-9),
+        waste_share: (chips + gone) / (blank_mm3 + gone).at_least(1e-9),
         mass: blank_mm3 * w.material.density_g_cm3 / 1e6,
         cost,
         minutes: terms.iter().map(|t| t.value).sum(),
@@ -324,7 +325,7 @@ fn minutes(
     let to_clean =
         axes.iter().filter(|a| !a.serves && matches!(a.roles[0], Role::Gripped | Role::End | Role::Around)).count() * 2;
     let mut terms = vec![
-        min("chips", "cutting the chips", chips / w.chips_mm3_min.max(1.0)),
+        min("chips", "cutting the chips", chips / w.chips_mm3_min.at_least(1.0)),
         min("saw", "sawing", sawn.cuts.iter().map(|c| c.minutes).sum()),
         min("square", "squaring first", squaring.iter().map(|s| s.minutes).sum()),
         min("faces", "cleaning the faces that do not stay", to_clean as f64 * CLEAN),
@@ -339,7 +340,7 @@ fn minutes(
         terms.push(min("chuck", "a four-jaw chuck, and an interrupted cut until it is round", FOUR_JAW));
     }
     if let Some(c) = cost {
-        terms.push(min("price", "what the piece costs, at the rate of a minute", c / w.rate_per_min.max(1e-9)));
+        terms.push(min("price", "what the piece costs, at the rate of a minute", c / w.rate_per_min.at_least(1e-9)));
     }
     terms
 }

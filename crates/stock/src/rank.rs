@@ -4,6 +4,7 @@ use crate::lay::{Fit, Lay, Laying, Made, Wanted, lay, ways};
 use crate::piece::Piece;
 use geom::DVec3;
 use rayon::prelude::*;
+use reason::Sure;
 use serde::{Deserialize, Serialize};
 use shop::tool::trim;
 use ts_rs::TS;
@@ -113,7 +114,7 @@ fn deficit(l: &Laying) -> f64 {
     if l.fit != Fit::TooSmall {
         return 0.0;
     }
-    l.over.iter().flatten().map(|g| (-g).max(0.0)).sum()
+    l.over.iter().flatten().map(|g| (-g).at_least(0.0)).sum()
 }
 
 /// A lay in a line: what is wrong with it, what is wasted, sawn, kept.

@@ -4,6 +4,7 @@ use crate::along::Along;
 use crate::lay::Wanted;
 use crate::piece::{Form, Piece, Range};
 use geom::{DMat3, DVec2, DVec3, Placement, Region};
+use reason::Sure;
 use serde::{Deserialize, Serialize};
 use shop::machine::Material;
 use shop::tool::trim;
@@ -59,7 +60,7 @@ pub(crate) fn square(w: &Wanted, piece: &Piece, axes: &[Along; 3]) -> Sawn {
                 continue;
             }
             out.cuts.push(saw_cut(format!("square across at {} mm", trim(at)), area, w.material));
-            out.dust += area * KERF.min(end);
+            out.dust += area * KERF.at_most(end);
             let rest = end - KERF;
             if rest >= REMNANT {
                 let spread = axes[0].have.most - axes[0].have.least;
@@ -68,7 +69,7 @@ pub(crate) fn square(w: &Wanted, piece: &Piece, axes: &[Along; 3]) -> Sawn {
                     if spread > 1e-9 { piece.shape.shorter(by) } else { piece.shape.of_length(Range::just(rest)) };
                 out.remnants.push(remnant(piece, shape));
             } else {
-                out.scrap += area * rest.max(0.0);
+                out.scrap += area * rest.at_least(0.0);
             }
         }
     }
@@ -81,12 +82,12 @@ pub(crate) fn square(w: &Wanted, piece: &Piece, axes: &[Along; 3]) -> Sawn {
                 continue;
             }
             out.cuts.push(saw_cut(format!("lengthwise at {} mm of the width", trim(at)), length * height, w.material));
-            out.dust += length * height * KERF.min(end);
+            out.dust += length * height * KERF.at_most(end);
             let rest = end - KERF;
             if rest >= REMNANT {
                 out.remnants.push(remnant(piece, narrower(&piece.shape, length, rest)));
             } else {
-                out.scrap += length * height * rest.max(0.0);
+                out.scrap += length * height * rest.at_least(0.0);
             }
         }
     }
@@ -105,7 +106,7 @@ fn remnant(of: &Piece, shape: Form) -> Piece {
     // The rest of a rest is a rest.
     let root = of.name.split(" rest").next().unwrap_or_default();
     let root: String = root.chars().take(50).collect();
-    let share = shape.volume() / of.shape.volume().max(1e-9);
+    let share = shape.volume() / of.shape.volume().at_least(1e-9);
     Piece {
         name: format!("{root} rest"),
         shape,

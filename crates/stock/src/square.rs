@@ -2,6 +2,7 @@
 
 use crate::lay::Wanted;
 use crate::rules::{Allowance, Role, SKIM};
+use reason::Sure;
 use serde::{Deserialize, Serialize};
 use shop::tool::trim;
 use ts_rs::TS;
@@ -52,7 +53,7 @@ pub fn squaring(w: &Wanted, blank: &[f64; 3], wants: &[[Allowance; 2]; 3], roles
             let (a, b) = ((k + 1) % 3, (k + 2) % 3);
             // Passes run along the longer side of the face; the shorter one is their width and lies across the jaws.
             let (long, wide) = if size[a] >= size[b] { (a, b) } else { (b, a) };
-            let passes = (size[wide] / (w.face_mill * COVER)).ceil().max(1.0);
+            let passes = (size[wide] / (w.face_mill * COVER)).ceil().at_least(1.0);
             let how = match cut.len() {
                 0 => "up, gripped by two sawn faces with a round bar between block and moving jaw".to_string(),
                 _ => format!("up, {} against the fixed jaw, a round bar at the moving jaw", cut[0]),
@@ -68,7 +69,7 @@ pub fn squaring(w: &Wanted, blank: &[f64; 3], wants: &[[Allowance; 2]; 3], roles
                 width: size[wide],
                 passes: passes as u32,
                 opening,
-                minutes: HANDLING + passes * (size[long] + w.face_mill) / feed.max(1.0),
+                minutes: HANDLING + passes * (size[long] + w.face_mill) / feed.at_least(1.0),
             }
         })
         .collect()

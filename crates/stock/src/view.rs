@@ -3,6 +3,7 @@
 use crate::lay::Wanted;
 use crate::piece::Piece;
 use geom::{DVec2, DVec3, Placement, Region};
+use reason::Sure;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -91,7 +92,10 @@ pub(crate) fn drawing(
         .map(|(x, y)| blank_at.point(DVec3::new(x, y, 0.0)).truncate());
     let span = |k: usize| {
         let v: Vec<f64> = corners.iter().map(|c| c[k]).collect();
-        (v.iter().copied().fold(f64::INFINITY, f64::min), v.iter().copied().fold(f64::NEG_INFINITY, f64::max))
+        (
+            v.iter().copied().fold(f64::INFINITY, Sure::at_most),
+            v.iter().copied().fold(f64::NEG_INFINITY, Sure::at_least),
+        )
     };
     let plan = if piece.shape.plan().loops().is_empty() || piece.shape.is_box() {
         rect(e[0], e[1])

@@ -1,6 +1,7 @@
 //! Parts with known answers in pieces with known answers: what is over, sawn, returned and wasted is added up by hand.
 
 use geom::{Box3, DMat3, DVec2, DVec3, Placement, TriMesh};
+use reason::Sure;
 use shop::Shop;
 use std::f64::consts::PI;
 use stock::*;
@@ -504,7 +505,7 @@ fn sawing_keeps_the_books_for_any_lay() {
             continue;
         }
         fitted += 1;
-        let dust_and_scrap = y.waste_mm3 - (y.blank_mm3 - volume).max(0.0);
+        let dust_and_scrap = y.waste_mm3 - (y.blank_mm3 - volume).at_least(0.0);
         let kept: f64 = y.remnants.iter().map(|r| r.shape.volume()).sum();
         let sum = y.blank_mm3 + dust_and_scrap + kept;
         assert!((sum / p.shape.volume() - 1.0).abs() < 2e-3, "{round}: {sum} of {} {:?}", p.shape.volume(), p.shape);

@@ -1,6 +1,7 @@
 //! Random prismatic parts with everything that the first issue of the product is about. The same seed gives the same part.
 
 use kernel::shape::{ModelError, Piece, Shape, rounded_polygon};
+use reason::Sure;
 use std::f64::consts::{FRAC_PI_2, TAU};
 
 const UP: [f64; 3] = [0.0, 0.0, 1.0];
@@ -62,8 +63,8 @@ fn outline(d: &mut Dice, w: f64, h: f64) -> Vec<Piece> {
         1 => {
             let (a, b) = (d.between(6.0, 14.0), d.between(5.0, 12.0));
             rounded_polygon(&[
-                ([0.0, 0.0], r.min(3.0)),
-                ([w, 0.0], r.min(3.0)),
+                ([0.0, 0.0], r.at_most(3.0)),
+                ([w, 0.0], r.at_most(3.0)),
                 ([w, h - b], 2.0),
                 ([w - a, h], 2.0),
                 ([a, h], 2.0),
@@ -97,7 +98,7 @@ pub fn part(seed: u64) -> Result<Shape, ModelError> {
         p = tried(p, |p| p.chamfer(c, [-1.0, -1.0, 0.0], [w + 1.0, h + 1.0, 0.0]));
     }
     // Cells of a coarse grid, each with one feature at most, so that nothing grows into a neighbour by accident.
-    let (nx, ny) = ((w / 24.0).floor().max(1.0) as usize, (h / 22.0).floor().max(1.0) as usize);
+    let (nx, ny) = ((w / 24.0).floor().at_least(1.0) as usize, (h / 22.0).floor().at_least(1.0) as usize);
     let (cw, ch) = (w / nx as f64, h / ny as f64);
     for i in 0..nx {
         for j in 0..ny {
@@ -127,26 +128,26 @@ pub fn part(seed: u64) -> Result<Shape, ModelError> {
 
 fn feature(p: Shape, d: &mut Dice, [x0, y0, x1, y1]: [f64; 4], t: f64) -> Result<Shape, ModelError> {
     let (cx, cy) = (f64::midpoint(x0, x1), f64::midpoint(y0, y1));
-    let room = (x1 - x0).min(y1 - y0);
+    let room = (x1 - x0).at_most(y1 - y0);
     let drills = [2.5, 3.0, 3.3, 4.0, 4.2, 4.5, 5.0, 5.5, 6.0, 6.6, 6.8, 8.0, 8.5, 10.0];
     Ok(match (d.next() * 10.0) as u32 {
         0 => {
             // A blind pocket from above or below.
-            let (r, depth) = (d.step(2.5, 5.0, 0.25).min(room / 2.2), d.step(1.5, 0.6 * t, 0.25));
+            let (r, depth) = (d.step(2.5, 5.0, 0.25).at_most(room / 2.2), d.step(1.5, 0.6 * t, 0.25));
             let (z0, z1) = if d.chance(0.7) { (t - depth, t + 1.0) } else { (-1.0, depth) };
             tried(p, |p| p.cut(&rect(x0, y0, x1, y1, r, z0, z1)?))
         }
         1 => {
             // A pocket in a pocket.
             let (a, b) = (d.step(1.0, 0.3 * t, 0.25), d.step(0.4 * t, 0.7 * t, 0.25));
-            let p = tried(p, |p| p.cut(&rect(x0, y0, x1, y1, 3.5_f64.min(room / 2.2), t - a, t + 1.0)?));
+            let p = tried(p, |p| p.cut(&rect(x0, y0, x1, y1, 3.5_f64.at_most(room / 2.2), t - a, t + 1.0)?));
             tried(p, |p| {
-                p.cut(&rect(x0 + 3.0, y0 + 2.5, x1 - 2.5, y1 - 3.0, 2.75_f64.min(room / 4.0), t - b, t + 1.0)?)
+                p.cut(&rect(x0 + 3.0, y0 + 2.5, x1 - 2.5, y1 - 3.0, 2.75_f64.at_most(room / 4.0), t - b, t + 1.0)?)
             })
         }
         2 => {
             // A through cut-out.
-            let r = d.step(3.0, 5.0, 0.25).min(room / 2.2);
+            let r = d.step(3.0, 5.0, 0.25).at_most(room / 2.2);
             tried(p, |p| p.cut(&rect(x0, y0, x1, y1, r, -1.0, t + 1.0)?))
         }
         3 => {
@@ -159,8 +160,8 @@ fn feature(p: Shape, d: &mut Dice, [x0, y0, x1, y1]: [f64; 4], t: f64) -> Result
         }
         4 => {
             // Drilled holes, through, in a ring.
-            let size = d.pick(&drills).min(room / 4.0);
-            let size = drills.iter().copied().filter(|s| *s <= size).fold(2.5, f64::max);
+            let size = d.pick(&drills).at_most(room / 4.0);
+            let size = drills.iter().copied().filter(|s| *s <= size).fold(2.5, Sure::at_least);
             let n = 2 + (d.next() * 3.0) as u32;
             let ring = room / 2.0 - size / 2.0 - 0.5;
             let turn = d.between(0.0, TAU);
@@ -171,8 +172,8 @@ fn feature(p: Shape, d: &mut Dice, [x0, y0, x1, y1]: [f64; 4], t: f64) -> Result
         }
         5 => {
             // A blind hole with a drill point, from above or below.
-            let size = d.pick(&drills).min(8.5);
-            let depth = d.step(2.0, (t - size * 0.31 - 1.0).max(2.5), 0.25);
+            let size = d.pick(&drills).at_most(8.5);
+            let depth = d.step(2.0, (t - size * 0.31 - 1.0).at_least(2.5), 0.25);
             let point = size / 2.0 / 59f64.to_radians().tan();
             tried(p, |p| {
                 p.cut(&cylinder(cx, cy, size, t - depth, t + 1.0)?)?.cut(&Shape::cone(
@@ -191,9 +192,9 @@ fn feature(p: Shape, d: &mut Dice, [x0, y0, x1, y1]: [f64; 4], t: f64) -> Result
         }
         7 => {
             // A pocket with a round island.
-            let (r, depth) = (d.step(3.0, 5.0, 0.25).min(room / 2.2), d.step(1.5, 0.6 * t, 0.25));
-            let low = d.step(0.0, depth - 0.5, 0.25).max(0.0);
-            let island = (room * 0.25).min(room - 14.0).max(0.0);
+            let (r, depth) = (d.step(3.0, 5.0, 0.25).at_most(room / 2.2), d.step(1.5, 0.6 * t, 0.25));
+            let low = d.step(0.0, depth - 0.5, 0.25).at_least(0.0);
+            let island = (room * 0.25).at_most(room - 14.0).at_least(0.0);
             if island < 2.0 {
                 return Ok(p);
             }
@@ -204,7 +205,7 @@ fn feature(p: Shape, d: &mut Dice, [x0, y0, x1, y1]: [f64; 4], t: f64) -> Result
         }
         8 => {
             // A slot with round ends, at an angle.
-            let (l, width) = (room * 0.8, d.step(4.5, 9.0, 0.25).min(room * 0.5));
+            let (l, width) = (room * 0.8, d.step(4.5, 9.0, 0.25).at_most(room * 0.5));
             let a = d.between(0.0, TAU);
             let depth = d.step(1.5, 0.7 * t, 0.25);
             let r = width / 2.0 * 0.999;
