@@ -2,7 +2,7 @@
 
 use crate::force::{MillCut, forces};
 use crate::formula as f;
-use reason::{Bound, Judged, Sure, Term, least};
+use reason::{Bound, Judged, Sure, Term, least, len};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::{Tool, ToolKind};
@@ -227,11 +227,11 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
         fz.value = floor;
         fz.bound_by = "minimum chip".into();
     } else if fz.value < floor {
-        remarks.push(format!("Rubs: {:.4} mm a tooth, the least is {floor:.4}; {} binds", fz.value, fz.bound_by));
+        remarks.push(format!("Rubs: {:.4} mm a tooth, the least is {floor:.4}; {} binds", len(fz.value), fz.bound_by));
     }
     let hex = f::thickest_chip(fz.value, ae, d);
     if hex < EDGE_CHIP {
-        remarks.push(format!("Thin chip: {hex:.4} mm where {EDGE_CHIP} mm is wanted"));
+        remarks.push(format!("Thin chip: {hex:.4} mm where {EDGE_CHIP} mm is wanted", hex = len(hex), EDGE_CHIP = len(EDGE_CHIP)));
     }
 
     let feed_of = |fz: f64| fz * z * rpm.value;

@@ -52,7 +52,7 @@ impl From<FileError> for Failure {
 
 /// A line to standard output; a closed pipe is no reason to fail.
 macro_rules! say {
-    ($($t:tt)*) => { { let _ = writeln!(std::io::stdout(), $($t)*); } };
+    ($($t:tt)*) => { { let _ = writeln!(std::io::stdout(), "{}", reason::plain(&format!($($t)*))); } };
 }
 
 /// Run and give the exit code.
@@ -61,11 +61,11 @@ pub fn run(args: Vec<OsString>) -> i32 {
     match done {
         Ok(Ok(code)) => code,
         Ok(Err(Failure::Refused(why))) => {
-            eprintln!("goldchip: {}", why.replace('\n', " "));
+            eprintln!("goldchip: {}", reason::plain(&why.replace('\n', " ")));
             2
         }
         Ok(Err(Failure::Internal(why))) => {
-            eprintln!("goldchip: {}", why.replace('\n', " "));
+            eprintln!("goldchip: {}", reason::plain(&why.replace('\n', " ")));
             1
         }
         Err(_) => {

@@ -7,7 +7,7 @@ use crate::vise::{Bearing, Grip, bodies, clamp_terms, clamping};
 use crate::ways::{ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, grip_of, grips, sides, turn, way_of_further};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
-use reason::{Finding, Kind, Severity, Sure, Term};
+use reason::{Finding, Kind, Severity, Sure, Term, len};
 use shop::machine::{Machine, Material, Vise};
 
 /// Material at the sides at least, mm (common practice ≥ 1, no source); the block is rounded up to whole mm.
@@ -122,8 +122,7 @@ fn build(
                         Severity::Stop,
                         format!(
                             "The block leaves {hat:.1} mm below the part; {:.0} mm are needed to hold it",
-                            LEAST_GRIP + ABOVE_JAW
-                        ),
+                            len(LEAST_GRIP + ABOVE_JAW), hat = len(hat)),
                         "Take a thicker block, or plan it half and half (not planned by Gold Chip yet).",
                     ));
                 }
@@ -144,7 +143,7 @@ fn build(
                 Finding::new(
                     Kind::Tall,
                     Severity::Warn,
-                    format!("{above:.0} mm stand above {grip:.0} mm of grip"),
+                    format!("{above:.0} mm stand above {grip:.0} mm of grip", above = len(above), grip = len(grip)),
                     "More than 4 × the grip (common practice, no source): take light cuts, or grip deeper.",
                 )
                 .in_setup(name)
@@ -189,7 +188,7 @@ fn build(
                 Finding::new(
                     Kind::Opening,
                     Severity::Stop,
-                    format!("{opening:.0} mm between the jaws, the {} opens {:.0} mm", vise.name, vise.opening_mm),
+                    format!("{opening:.0} mm between the jaws, the {} opens {:.0} mm", vise.name, len(vise.opening_mm), opening = len(opening)),
                     "Turn the part in the vise or use a larger one.",
                 )
                 .in_setup(name)
@@ -206,9 +205,9 @@ fn build(
                     Severity::Stop,
                     format!(
                         "The block is {:.0} mm along {}, the machine travels {travel:.0} mm",
-                        stock_1[k],
+                        len(stock_1[k]),
                         ["X", "Y", "Z"][k]
-                    ),
+                    , travel = len(travel)),
                     "Cut it in two stations, or on a larger machine.",
                 )
                 .keyed(k),

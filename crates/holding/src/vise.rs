@@ -7,7 +7,7 @@ use crate::frame::Duty;
 use crate::hold::{Body, Demand, Fact, Gently, Holds, Patch};
 use geom::{DVec2, DVec3, Region};
 use part::View;
-use reason::{Sure, Term};
+use reason::{Sure, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Material, Vise};
 use ts_rs::TS;
@@ -232,8 +232,8 @@ impl Grip {
             let what = format!("Close the vise with {:.1} kN only, not the {full:.0} kN that it gives", self.clamp_kn);
             let why = format!(
                 "{:.0} × {:.0} mm bear; with all of it the pressure would be {:.0} N/mm², and {} yields at {:.0}. Half of that leaves no mark.",
-                self.height,
-                self.length,
+                len(self.height),
+                len(self.length),
                 full * 1000.0 / (self.height * self.length),
                 material.name,
                 material.yield_mpa
@@ -262,10 +262,9 @@ impl Grip {
         let mut out = vec![format!(
             "Vise on {}: grip {} mm, parallels {} mm, opening {} mm",
             self.on,
-            trim(self.height),
-            trim(self.parallels),
-            trim(self.opening)
-        )];
+            len(trim(self.height)),
+            len(trim(self.parallels)),
+            len(trim(self.opening)))];
         match duty {
             Duty::AllButHat => {}
             Duty::All => out.push("Turn over about X: what was up lies on the parallels".into()),
@@ -291,10 +290,9 @@ impl Grip {
             |b| {
                 format!(
                     "{:.0} mm and {:.0} mm off the fixed jaw, bearing over {:.0} mm",
-                    b.at_mm[0],
-                    b.at_mm[1],
-                    if b.length_mm[0] < b.length_mm[1] { b.length_mm[0] } else { b.length_mm[1] }
-                )
+                    len(b.at_mm[0]),
+                    len(b.at_mm[1]),
+                    len(if b.length_mm[0] < b.length_mm[1] { b.length_mm[0] } else { b.length_mm[1] }))
             },
         );
         let trim = shop::tool::trim;
@@ -309,9 +307,9 @@ impl Grip {
                 self.height,
                 "mm",
                 &self.terms,
-                format!("along {:.1} mm of {} mm jaw", self.length, trim(self.jaw_width)),
+                format!("along {:.1} mm of {} mm jaw", len(self.length), len(trim(self.jaw_width))),
             ),
-            fact("Opening", self.opening, "mm", &[], format!("of {} mm", trim(self.opens))),
+            fact("Opening", self.opening, "mm", &[], format!("of {} mm", len(trim(self.opens)))),
             Fact {
                 value: (self.parallels > 0.0).then_some(self.parallels),
                 ..fact("Parallels", 0.0, "mm", &[], bearing)
@@ -327,7 +325,7 @@ impl Grip {
         let trim = shop::tool::trim;
         let mut out = vec![self.vise.clone()];
         if self.parallels > 0.0 {
-            out.push(format!("parallels {} mm", trim(self.parallels)));
+            out.push(format!("parallels {} mm", len(trim(self.parallels))));
         }
         out
     }

@@ -1,5 +1,6 @@
 //! Ways to stand the part in the vise that are compared: which end up, which way round, and what the jaws find.
 
+use reason::len;
 use crate::frame::Order;
 use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
 use crate::vise::{Bearing, bearing, clamping};
@@ -56,8 +57,7 @@ impl Way {
         }
         format!(
             "there are no two parallel faces to grip (best: {:.0} mm high over {:.0} mm)",
-            self.jaw_top, self.contact.length
-        )
+            len(self.jaw_top), len(self.contact.length))
     }
     /// Smaller is better, in this order.
     fn rank(&self) -> (f64, i32, f64) {
@@ -73,8 +73,8 @@ impl Way {
             axis_words(self.up),
             axis_words(self.back.abs()).trim_start_matches('+'),
             self.hidden.abs(),
-            self.jaw_top,
-            self.contact.length,
+            len(self.jaw_top),
+            len(self.contact.length),
             self.support * 100.0,
             if self.tall > 0.0 { ", too tall for the cutters" } else { "" }
         )

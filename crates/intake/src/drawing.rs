@@ -4,6 +4,7 @@
 //! Lines, arcs, circles, polylines with bulges (bulge = tan of a quarter of the swept angle), ellipses and splines (both fitted by arcs
 //! within 0.001 mm) and inserted blocks are read; all else is counted and left out. Ends within [`JOIN`] mm are joined.
 
+use reason::len;
 use crate::Reading;
 use dxf::entities::{Entity, EntityType, Insert, Spline};
 use dxf::enums::Units;
@@ -131,7 +132,7 @@ pub(crate) fn solids(bytes: &[u8], reading: &Reading) -> Result<(Vec<Shape>, Dra
     }
     let (closed, open, gap) = joined(chains);
     if gap > 1e-4 {
-        remarks.push(format!("Gaps of up to {gap:.3} mm between pieces of outlines were closed"));
+        remarks.push(format!("Gaps of up to {gap:.3} mm between pieces of outlines were closed", gap = len(gap)));
     }
     if closed.is_empty() {
         return Err(format!(

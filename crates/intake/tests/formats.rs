@@ -231,7 +231,7 @@ fn loose_lines_are_joined_and_open_ones_told() {
         + &line([0.0, 20.0], [0.0, 0.0]);
     let m = read(&dxf("0", &square), &Reading::default()).unwrap();
     assert!((m.raw.solids[0].volume - 6000.0).abs() < 5.0);
-    assert!(m.raw.remarks.iter().any(|r| r.contains("0.010 mm")), "{:?}", m.raw.remarks);
+    assert!(m.raw.remarks.iter().any(|r| reason::plain(r).contains("0.010 mm")), "{:?}", m.raw.remarks);
     let e = read(&dxf("0", &line([0.0, 0.0], [30.0, 0.0])), &Reading::default()).unwrap_err();
     assert!(e.contains("close the contour"), "{e}");
     let island = outline("0", 1.0) + &circle("0", 40.0, 25.0, 20.0) + &circle("0", 40.0, 25.0, 8.0);

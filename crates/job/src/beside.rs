@@ -6,7 +6,7 @@ use geom::{Box3, DVec3, RayGrid, TriMesh};
 use holding::Scheme;
 use part::{BESIDE, Part};
 use proof::Standing;
-use reason::{Finding, Kind, Place, Severity};
+use reason::{Finding, Kind, Place, Severity, len};
 
 /// Corners between the part and what stands beside it stay as full as the largest finishing cutters leave them, mm.
 const CORNER: f64 = 5.0;
@@ -37,7 +37,7 @@ pub fn left_for(part: &Part, hold: &Scheme) -> Vec<Finding> {
                 Finding::new(
                     Kind::Beside,
                     Severity::Warn,
-                    format!("'{name}' stays while the part is machined: cutters keep {BESIDE} mm away from it"),
+                    format!("'{name}' stays while the part is machined: cutters keep {BESIDE} mm away from it", BESIDE = len(BESIDE)),
                     "What lies around, under or over it may be left. Say on the Part ticket that it does not stay, or cut that by hand or from another side.",
                 )
                 .keyed(o.solid.to_string())

@@ -14,7 +14,7 @@ use intake::{Layer3, Reading};
 use part::{Part, View};
 use path::{Slabs, Stock};
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
-use reason::{Act, Finding, Kind, Severity};
+use reason::{Act, Finding, Kind, Severity, len};
 use route::{Operation, Override, Point, SetupRoute, Side, plan_side};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -459,7 +459,7 @@ fn side_plan(
     let s = scheme.stock.size();
     let mut lines = vec![
         format!("{title} - {} of {}", h.name, scheme.setups.len()),
-        format!("{}, block {} x {} x {} mm", material.name, trim(s.x), trim(s.y), trim(s.z)),
+        format!("{}, block {} x {} x {} mm", material.name, len(trim(s.x)), len(trim(s.y)), len(trim(s.z))),
     ];
     if rehearsal {
         lines.insert(0, format!("REHEARSAL in {} - not for the real part", material.name));
@@ -471,7 +471,7 @@ fn side_plan(
             .iter()
             .map(|t| PostTool {
                 number: t.number,
-                words: format!("{}, stick-out {} mm", t.words(), trim(t.stickout_mm)),
+                words: format!("{}, stick-out {} mm", t.words(), len(trim(t.stickout_mm))),
             })
             .collect(),
     };

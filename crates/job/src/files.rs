@@ -218,7 +218,8 @@ fn stem_of(model: &Path) -> String {
 }
 
 fn json<T: Serialize>(v: &T) -> String {
-    serde_json::to_string_pretty(v).unwrap_or_else(|_| "{}".into()) + "\n"
+    // Files are read by others: lengths in mm, without marks.
+    reason::plain(&serde_json::to_string_pretty(v).unwrap_or_else(|_| "{}".into())).into_owned() + "\n"
 }
 
 /// A plan read from its folder.

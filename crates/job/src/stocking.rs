@@ -4,7 +4,7 @@ use crate::chain::DEFAULT_MATERIAL;
 use crate::decision::Settled;
 use holding::{Order, Sides, StockChoice};
 use part::{Body, BodyKind, Part};
-use reason::{Finding, Kind, Severity};
+use reason::{Finding, Kind, Severity, len};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::machine::Material;
@@ -171,10 +171,9 @@ pub fn bench(
             Made::Turn { axis, diameter, across } => format!(
                 "turned about {}, {}",
                 part::direction_name(axis).trim_start_matches('+'),
-                across.map_or(format!("largest Ø{}", shop::tool::trim(diameter)), |a| format!(
+                across.map_or(format!("largest Ø{}", len(shop::tool::trim(diameter))), |a| format!(
                     "{} across flats",
-                    shop::tool::trim(a)
-                ))
+                    len(shop::tool::trim(a))))
             ),
         },
         material: material.id.clone(),

@@ -10,6 +10,7 @@
 //! | `layer/NAME` | `through`, `ignore`, or `pocket:DEPTH` in mm |
 //! | `hole/…` and others | a choice's key, as the question lists them |
 
+use reason::len;
 use intake::{LayerUse, LengthUnit, Reading};
 use std::collections::BTreeMap;
 
@@ -83,7 +84,7 @@ pub fn answer_words(question: &str, answer: Option<&str>) -> String {
         (_, None) => format!("{about}: open again"),
         ("solid", Some(a)) => format!("solid {}", a.parse::<u32>().map_or(0, |n| n + 1)),
         ("closed", Some(a)) => format!("closed surfaces: {}", if a == "yes" { "right" } else { "wrong" }),
-        ("thickness", Some(a)) => format!("plate {a} mm thick"),
+        ("thickness", Some(a)) => format!("plate {a} mm thick", a = len(a)),
         (_, Some(a)) => format!("{about}: {}", a.replace(':', " ")),
     }
 }

@@ -3,6 +3,7 @@
 //! A face of a feature that was moved or resized is looked for in that feature; another one among the faces that are new, of the same kind and
 //! looking the same way, the nearest in place and size first. It is a proposal: nothing is carried over by itself.
 
+use reason::len;
 use crate::feature::number;
 use crate::{Change, Mark, MarkKind, Part, Recognised, Surface, face_ids};
 use geom::DVec3;
@@ -168,12 +169,12 @@ fn what_happened(h: &Heirs, i: usize, j: usize) -> String {
         let name = |s: &Surface| match s {
             Surface::Cone { .. } => format!("{}°", number(size(s))),
             Surface::Torus { .. } => format!("radius {}", number(size(s))),
-            _ => format!("Ø{}", number(2.0 * size(s))),
+            _ => format!("Ø{}", len(number(2.0 * size(s)))),
         };
         out.push(format!("{} is now {}", name(a), name(b)));
     }
     if far > 0.005 {
-        out.push(format!("{} mm from where it was", number(far)));
+        out.push(format!("{} mm from where it was", len(number(far))));
     }
     if out.is_empty() {
         out.push("the same face with another border".into());

@@ -4,6 +4,7 @@
 //! diameters (less than nothing: an interference). Where a flat face of one looks at a flat face of the other near by, there is a gap.
 //! Material that both claim is measured by rays. Diameters and gaps are exact, the shared volume is as good as its rays.
 
+use reason::len;
 use crate::{Face, Part, Surface, feature::number};
 use geom::{DVec3, RayGrid, TriMesh};
 use reason::Place;
@@ -123,9 +124,9 @@ fn meet(f: &Face, m: &TriMesh, g: &Face, n: &TriMesh) -> Option<(String, f64, bo
                 return None;
             }
             let what = if hollow {
-                format!("hole Ø{} over its Ø{}", number(2.0 * radius), number(2.0 * r))
+                format!("hole Ø{} over its Ø{}", len(number(2.0 * radius)), len(number(2.0 * r)))
             } else {
-                format!("Ø{} in its hole Ø{}", number(2.0 * radius), number(2.0 * r))
+                format!("Ø{} in its hole Ø{}", len(number(2.0 * radius)), len(number(2.0 * r)))
             };
             Some((what, clearance, true))
         }

@@ -6,7 +6,7 @@
 use crate::question::hole_question;
 use crate::{Feature, FeatureKind, Mark, MarkKind, Part, Recognised, face_ids};
 use geom::DVec3;
-use reason::{Place, Term};
+use reason::{Place, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::standards;
 use std::collections::BTreeMap;
@@ -118,7 +118,7 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
     Some(Intent {
         drills: vec![[drawn - REAM[1], drawn - REAM[0]]],
         after: After::Reamer,
-        wants: format!("Ø{class}"),
+        wants: class.split_once(' ').map_or_else(|| format!("Ø{}", len(class)), |(d, fit)| format!("Ø{} {fit}", len(d))),
         terms: vec![
             Term::new("D₁", "reamed diameter", drawn, "mm"),
             Term::new("least", "for the reamer to cut, on the diameter", REAM[0], "mm"),

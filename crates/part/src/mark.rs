@@ -6,6 +6,7 @@
 //! Size to machine: the final size less the plating on both sides outside (plus in bores), plus the grinding allowance (less in bores). Common
 //! practice; the allowance for grinding is usually 0.2 to 0.4 mm on the diameter (common practice, no source).
 
+use reason::len;
 use crate::feature::number;
 use crate::{Part, Surface};
 use reason::Term;
@@ -324,7 +325,7 @@ fn one(part: &Part, ids: &[String], id: &str, m: &Mark) -> Marked {
     let size = face.and_then(|f| nominal(part, f));
     out.nominal = size.map(|s| s.0);
     let round = face.is_some_and(|f| !matches!(part.faces[f].surface, Surface::Plane { .. }));
-    let name = |v: f64| if round { format!("Ø{}", number(v)) } else { number(v) };
+    let name = |v: f64| if round { format!("Ø{}", len(number(v))) } else { len(number(v)).to_string() };
     out.words = match &m.what {
         MarkKind::Size { class, upper, lower, processes } => {
             let said = size.map_or("size".to_string(), |s| name(s.0));
@@ -338,7 +339,7 @@ fn one(part: &Part, ids: &[String], id: &str, m: &Mark) -> Marked {
                 None => format!("{said} {upper:+} {lower:+}"),
             }
         }
-        MarkKind::Position { tolerance, datums } => format!("position within {tolerance} mm to {datums}"),
+        MarkKind::Position { tolerance, datums } => format!("position within {tolerance} mm to {datums}", tolerance = len(tolerance)),
         MarkKind::Distance { to, upper, lower } => {
             let other = ids.iter().position(|i| i == to);
             let d = match (face, other) {
@@ -356,16 +357,15 @@ fn one(part: &Part, ids: &[String], id: &str, m: &Mark) -> Marked {
             format!("distance {} {upper:+} {lower:+}", d.map_or("?".into(), number))
         }
         MarkKind::Datum { letter } => format!("datum {letter}"),
-        MarkKind::Parallel { tolerance, datum } => format!("parallel to {datum} within {tolerance} mm"),
+        MarkKind::Parallel { tolerance, datum } => format!("parallel to {datum} within {tolerance} mm", tolerance = len(tolerance)),
         MarkKind::Thread { name } => {
             if let (Some((d, true)), Some(t)) = (size, standards::threads().iter().find(|t| t.name == *name)) {
                 let near = t.drills.iter().chain([&t.major, &t.minor]).any(|x| (x - d).abs() < 0.06);
                 if !near {
                     out.doubt = Some(format!(
                         "Ø{} is neither a tap drill of {name} nor its diameter Ø{}",
-                        number(d),
-                        number(t.major)
-                    ));
+                        len(number(d)),
+                        len(number(t.major))));
                 }
                 out.terms = vec![
                     Term::new("D", "nominal diameter", t.major, "mm"),
@@ -417,7 +417,7 @@ fn size_of(out: &mut Marked, d: f64, inside: bool, class: Option<&str>, typed: [
             }
             None => {
                 out.doubt =
-                    Some(format!("The tables have no class {c} at {} mm; give the deviations instead", number(d)));
+                    Some(format!("The tables have no class {c} at {} mm; give the deviations instead", len(number(d))));
                 return;
             }
         },

@@ -5,7 +5,7 @@ use crate::edge::{Edge, edges};
 use geom::{Box3, DVec3, TriMesh};
 use intake::{Drawing, LengthUnit, Model, Reading};
 use kernel::{RawModel, RawSurface};
-use reason::{Finding, Kind, Severity};
+use reason::{Finding, Kind, Severity, len};
 
 /// The analytic kind of a face, part coordinates, mm and rad. Directions are unit vectors.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -170,7 +170,7 @@ fn openings(raw: &RawModel, put: f64) -> String {
     let (s, at) = (b.size() * put, (b.min + b.max) / 2.0 * put);
     let more = if boxes.len() > 1 { format!("{} openings, the largest", boxes.len()) } else { "an opening".into() };
     let [x, y, z] = [at.x, at.y, at.z].map(|c| if c.abs() < 0.05 { 0.0 } else { c });
-    format!("{more} {:.1} × {:.1} × {:.1} mm around X {x:.1} Y {y:.1} Z {z:.1}", s.x, s.y, s.z)
+    format!("{more} {:.1} × {:.1} × {:.1} mm around X {x:.1} Y {y:.1} Z {z:.1}", len(s.x), len(s.y), len(s.z), x = len(x), y = len(y), z = len(z))
 }
 
 impl Part {
@@ -361,8 +361,7 @@ fn doubts(raw: &RawModel) -> Vec<Finding> {
                 format!("{} of {} faces are stored as free forms and read as what they are", stored.len(), raw.faces.len()),
                 format!(
                     "They are planes, cylinders, cones, balls or rings within {} mm; sizes are those of the surfaces found.",
-                    if worst < 5e-5 { "0.0001".into() } else { format!("{worst:.4}") }
-                ),
+                    len(if worst < 5e-5 { "0.0001".into() } else { format!("{worst:.4}") })),
             )
             .keyed("stored"),
         );

@@ -4,6 +4,7 @@
 //! the matches is likely. Every hit carries its terms and its source, so that a person can see why it stands first. Ranking weights are
 //! common practice without a source; they order answers and decide nothing by themselves.
 
+use reason::len;
 use crate::question::Choice;
 use crate::{Feature, FeatureKind};
 use reason::Term;
@@ -58,7 +59,7 @@ pub fn purposes(f: &Feature, equals: usize) -> Vec<Choice> {
     out.truncate(7);
     out.push(Choice {
         key: "plain".into(),
-        words: format!("A plain hole Ø{}, as drawn", crate::feature::number(d)),
+        words: format!("A plain hole Ø{}, as drawn", len(crate::feature::number(d))),
         score: 0.25,
         reasons: vec!["nothing needs more than a drill".into()],
         terms: vec![Term::new("D", "diameter in the model", d, "mm")],
@@ -82,7 +83,7 @@ fn threads(h: &Hole, out: &mut Vec<Choice>) {
             _ => continue,
         };
         let mut score: f64 = base;
-        let mut reasons = vec![format!("Ø{} is {drawn}", crate::feature::number(h.d))];
+        let mut reasons = vec![format!("Ø{} is {drawn}", len(crate::feature::number(h.d)))];
         // A table's own number says more than one that is merely near.
         let off = match drawn {
             "its minor diameter" => (t.minor - h.d).abs(),
@@ -136,10 +137,9 @@ fn threads(h: &Hole, out: &mut Vec<Choice>) {
             "its major diameter" => format!(
                 "Thread {}, drawn at its outside Ø{}: drill Ø{} and tap",
                 t.name,
-                crate::feature::number(t.major),
-                crate::feature::number(drill_at)
-            ),
-            _ => format!("Thread {}: drill Ø{} and tap", t.name, crate::feature::number(h.d)),
+                len(crate::feature::number(t.major)),
+                len(crate::feature::number(drill_at))),
+            _ => format!("Thread {}: drill Ø{} and tap", t.name, len(crate::feature::number(h.d))),
         };
         out.push(Choice {
             key,
@@ -173,7 +173,7 @@ fn clearances(h: &Hole, out: &mut Vec<Choice>) {
             _ => 0.3,
         };
         score -= 8.0 * (d - h.d).abs();
-        let mut reasons = vec![format!("Ø{} is the {fit} clearance hole of {}", crate::feature::number(*d), c.screw)];
+        let mut reasons = vec![format!("Ø{} is the {fit} clearance hole of {}", len(crate::feature::number(*d)), c.screw)];
         if c.major > 17.0 {
             score -= 0.2;
             reasons.push("a large screw for a bench part".into());
@@ -201,17 +201,16 @@ fn clearances(h: &Hole, out: &mut Vec<Choice>) {
                 score += if usual { 0.25 } else { 0.18 };
                 reasons.push(format!(
                     "the counterbore Ø{} takes its cap head Ø{}",
-                    crate::feature::number(cb),
-                    head.diameter
-                ));
+                    len(crate::feature::number(cb)),
+                    len(head.diameter)));
             } else if cb < head.diameter {
                 score -= 0.2;
-                reasons.push(format!("but its cap head Ø{} does not go into the counterbore", head.diameter));
+                reasons.push(format!("but its cap head Ø{} does not go into the counterbore", len(head.diameter)));
             }
         }
         if let Some(cs) = h.f.dim("countersink diameter").filter(|cs| *cs > 1.6 * c.major) {
             score += 0.15;
-            reasons.push(format!("the countersink Ø{} takes a countersunk head", crate::feature::number(cs)));
+            reasons.push(format!("the countersink Ø{} takes a countersunk head", len(crate::feature::number(cs))));
         }
         out.push(Choice {
             key: format!("clear {} {fit}", c.screw),
@@ -237,7 +236,7 @@ fn dowels(h: &Hole, out: &mut Vec<Choice>) {
     let stepped =
         h.f.dim("counterbore diameter").is_some() || h.f.dim("countersink diameter").is_some_and(|c| c > 1.5 * d);
     let mut score = if stepped { 0.2 } else { 0.44 };
-    let mut reasons = vec![format!("Ø{d} is the size of a dowel pin")];
+    let mut reasons = vec![format!("Ø{d} is the size of a dowel pin", d = len(d))];
     if h.equals == 2 {
         score += 0.12;
         reasons.push("there are two alike, as pins come".into());
@@ -255,7 +254,7 @@ fn dowels(h: &Hole, out: &mut Vec<Choice>) {
     }
     out.push(Choice {
         key: format!("ream {d} H7"),
-        words: format!("Reamed Ø{d} H7 for a dowel pin"),
+        words: format!("Reamed Ø{d} H7 for a dowel pin", d = len(d)),
         score,
         reasons,
         terms,
@@ -276,20 +275,19 @@ fn bearings(h: &Hole, out: &mut Vec<Choice>) {
                 continue;
             }
             let fits = (depth - b.size[2]).abs() < 0.3;
-            let mut reasons = vec![format!("Ø{} is the outside of a bearing {}", crate::feature::number(d), b.name)];
+            let mut reasons = vec![format!("Ø{} is the outside of a bearing {}", len(crate::feature::number(d)), b.name)];
             let mut score: f64 = 0.2;
             if fits {
                 score += 0.55;
-                reasons.push(format!("and it is as deep as the bearing is wide, {} mm", b.size[2]));
+                reasons.push(format!("and it is as deep as the bearing is wide, {} mm", len(b.size[2])));
             }
             out.push(Choice {
                 key: format!("seat {} H7", b.name),
                 words: format!(
                     "Seat of a bearing {}: Ø{} H7, {} deep",
                     b.name,
-                    b.size[1],
-                    crate::feature::number(depth)
-                ),
+                    len(b.size[1]),
+                    len(crate::feature::number(depth))),
                 score,
                 reasons,
                 terms: vec![

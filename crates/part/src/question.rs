@@ -4,7 +4,7 @@ use crate::purpose::{asked_about, purposes};
 use crate::{Ending, FeatureKind, Part, Recognised, Surface};
 use geom::DVec3;
 use intake::{LayerUse, LengthUnit};
-use reason::{Place, Term};
+use reason::{Place, Term, len};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;
@@ -174,7 +174,7 @@ fn unit(part: &Part, answers: &BTreeMap<String, String>, out: &mut Vec<Question>
         };
         let mut c = choice(
             u.word(),
-            format!("{}: the part is {} mm long", u.word(), n(mm)),
+            format!("{}: the part is {} mm long", u.word(), len(n(mm))),
             score,
             if fits { "a size that fits on a bench" } else { "no usual size" },
         );
@@ -213,7 +213,7 @@ fn solid(part: &Part, out: &mut Vec<Question>) {
         let size = s.bounds.size();
         q.choices.push(choice(
             &k.to_string(),
-            format!("{}: {} × {} × {} mm", s.name, n(size.x), n(size.y), n(size.z)),
+            format!("{}: {} × {} × {} mm", s.name, len(n(size.x)), len(n(size.y)), len(n(size.z))),
             s.volume / largest * 0.9,
             if s.volume == largest { "the largest" } else { "" },
         ));
@@ -270,7 +270,7 @@ fn drawing(part: &Part, out: &mut Vec<Question>) {
     for (k, t) in known.iter().enumerate() {
         if k == 0 || (*t - d.thickness).abs() > 1e-9 {
             let why = if k == 0 { d.thickness_why.as_str() } else { "a plate that is kept" };
-            q.choices.push(choice(&n(*t), format!("{} mm", n(*t)), if k == 0 { 0.5 } else { 0.2 }, why));
+            q.choices.push(choice(&n(*t), format!("{} mm", len(n(*t))), if k == 0 { 0.5 } else { 0.2 }, why));
         }
     }
     q.number = Some([String::new(), "mm".into()]);
@@ -290,7 +290,7 @@ fn drawing(part: &Part, out: &mut Vec<Question>) {
         let word = |u: LayerUse| match u {
             LayerUse::Through => ("through".to_string(), "the border, or cut through".to_string()),
             LayerUse::Ignore => ("ignore".to_string(), "not part of the geometry".to_string()),
-            LayerUse::Pocket { depth } => (format!("pocket:{}", n(depth)), format!("cleared {} mm deep", n(depth))),
+            LayerUse::Pocket { depth } => (format!("pocket:{}", n(depth)), format!("cleared {} mm deep", len(n(depth)))),
         };
         let mut uses = vec![l.used];
         for u in [LayerUse::Through, LayerUse::Pocket { depth: (d.thickness / 2.0).min(3.0) }, LayerUse::Ignore] {
@@ -449,7 +449,7 @@ fn hairs(part: &Part, out: &mut Vec<Question>) {
     for (a, b, faces) in pairs.into_iter().take(6) {
         let mut q = Question::new(
             &format!("radii/{a:.4}/{b:.4}"),
-            format!("Radii of {a:.4} and {b:.4} mm nearly agree: are they meant to be one?"),
+            format!("Radii of {a:.4} and {b:.4} mm nearly agree: are they meant to be one?", a = len(a), b = len(b)),
             "Rounded numbers or a unit conversion leave such pairs; one cutter makes both.",
         );
         q.choices = vec![
@@ -488,8 +488,7 @@ fn hairs(part: &Part, out: &mut Vec<Question>) {
                 "{} pair{} of faces lie {:.3} mm apart: one face, or a step?",
                 steps.len(),
                 if steps.len() > 1 { "s" } else { "" },
-                first.0
-            ),
+                len(first.0)),
             "A step of a hundredth is no step; it is made as one pass unless somebody wants it.",
         );
         q.choices = vec![
@@ -508,7 +507,7 @@ fn hairs(part: &Part, out: &mut Vec<Question>) {
                 "{} edge{} shorter than {TINY} mm (down to {shortest:.4} mm): leavings of the model?",
                 tiny.len(),
                 if tiny.len() > 1 { "s are" } else { " is" }
-            ),
+            , TINY = len(TINY), shortest = len(shortest)),
             "Tiny edges come from trimming; what they bound is cut as if they were not there.",
         );
         q.choices = vec![

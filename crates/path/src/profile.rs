@@ -231,11 +231,13 @@ fn open(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
         m.feed(p.extend(z), feeds.cut * 0.5);
     }
     along_wall(m, w, path, z, feeds);
-    if let Some(q) = run_out(&w.allowed, e, end_dir, w.radius) {
+    let on = run_out(&w.allowed, e, end_dir, w.radius);
+    // Straight on where that leads into the open; along a wall that goes on it would lift off it with a mark.
+    if let Some(q) = on.filter(|q| w.entry.contains(*q)) {
         m.feed(q.extend(z), feeds.cut);
     } else if let Some((b, c)) = come(e, end_dir, false) {
         m.arc(b.extend(z), c, true, feeds.cut);
-    } else if let Some(q) = clear_place(w, e) {
+    } else if let Some(q) = on.or_else(|| clear_place(w, e)) {
         m.feed(q.extend(z), feeds.cut);
     }
     m.retract();
@@ -244,8 +246,30 @@ fn open(m: &mut Mover, w: &Walls, path: &Path2, z: f64, feeds: Feeds) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use geom::DVec3;
 
     const FEEDS: Feeds = Feeds { cut: 400.0, plunge: 100.0, link: 900.0 };
+
+    /// A piece of a wall that goes on beyond it is left by an arc: the cutter lifts off no finished wall.
+    #[test]
+    fn a_piece_of_a_wall_is_left_by_an_arc() {
+        let (mut w, stock) = pocket();
+        // One corner only.
+        w.only = Some(Region::rect(DVec2::splat(-1.0), DVec2::splat(8.0)));
+        w.levels = vec![-6.0];
+        let mut at = DVec3::ZERO;
+        let mut lifts = 0;
+        for m in finish_walls(&w, FEEDS, 5.0, &stock) {
+            let to = m.way(at).1;
+            if matches!(m, Move::Rapid { .. }) && to.z > at.z + 1.0 && at.z < 0.0 {
+                lifts += 1;
+                let off = w.allowed.signed_distance(at.truncate());
+                assert!(off > 0.2, "lifts {off:.3} mm off the wall's offset at {at}");
+            }
+            at = to;
+        }
+        assert!(lifts >= 1);
+    }
 
     fn pocket() -> (Walls, Slabs) {
         let pocket = Region::rect(DVec2::ZERO, DVec2::new(30.0, 20.0)).shrunk(4.0, 0.0005).grown(4.0, 0.0005);

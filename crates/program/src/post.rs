@@ -92,7 +92,7 @@ impl Writer<'_> {
         self.lines += 1;
     }
     fn comment(&mut self, text: &str) {
-        for c in wrapped(&plain(text), self.d.comment_length) {
+        for c in wrapped(&plain(&reason::said(text, self.d.inch)), self.d.comment_length) {
             self.line(&format!("({c})"));
         }
     }

@@ -7,7 +7,7 @@ use crate::sweep::{Sweep, Track};
 use crate::{KeepOut, Standing};
 use geom::{Box3, DVec2, Placement, RayGrid};
 use program::Step;
-use reason::{Kind, Severity, Sure};
+use reason::{Kind, Severity, Sure, len};
 use shop::tool::Tool;
 
 /// Smallest distance between a segment and a rectangle in the plane.
@@ -148,7 +148,7 @@ impl Beside {
                 step.line,
                 deep,
                 Some(to_place(part_from_work, b)),
-                move |w, c| format!("The {body} of T{t} runs into '{name}' beside the part, {w:.2} mm of it{}", times(c)),
+                move |w, c| format!("The {body} of T{t} runs into '{name}' beside the part, {w:.2} mm of it{}", times(c), w = len(w)),
                 "It stands there while the part is machined (Part ticket): take it away, use a longer stick-out, or cut from another side.",
             );
         };

@@ -23,7 +23,7 @@ use compare::{Patch, Piece, Surface};
 use geom::{Box3, DIRECTIONS, DVec3, Placement, TriMesh};
 use program::{Anchored, Program};
 use rayon::prelude::*;
-use reason::{Finding, Kind, Place, Severity, Sure, Watch};
+use reason::{Finding, Kind, Place, Severity, Sure, Watch, len};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::Tool;
@@ -392,7 +392,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
             Finding::new(
                 Kind::SmallLeftover,
                 Severity::Note,
-                format!("Up to {worst:.3} mm is left (± {error:.3}) in {} places", small.len()),
+                format!("Up to {worst:.3} mm is left (± {error:.3}) in {} places", small.len(), worst = len(worst), error = len(error)),
                 "Within what passes; a spring pass or a finer finish takes it off.",
             )
             .at(places::fewer(all)),
@@ -438,14 +438,14 @@ fn split_named(pieces: &[Piece], named: &[Finding]) -> (Vec<Vec<Piece>>, Vec<Pie
 /// A leftover with its error bound; where it is plainly large, it is not measured on every ray.
 fn amount(depth: f64, error: f64) -> String {
     if depth > compare::PLAIN + 0.5 {
-        format!("about {depth:.1} mm (± 1)")
+        format!("about {depth:.1} mm (± 1)", depth = len(depth))
     } else {
-        format!("{depth:.2} mm (± {error:.3})")
+        format!("{depth:.2} mm (± {error:.3})", depth = len(depth), error = len(error))
     }
 }
 
 fn at_words(p: DVec3) -> String {
-    format!("X {:.2} Y {:.2} Z {:.2}", p.x, p.y, p.z)
+    format!("X {:.2} Y {:.2} Z {:.2}", len(p.x), len(p.y), len(p.z))
 }
 
 fn key(p: DVec3) -> String {
@@ -462,7 +462,7 @@ fn gouge_finding(p: &Patch, error: f64) -> Finding {
     Finding::new(
         Kind::Gouge,
         severity,
-        format!("{:.3} mm (± {error:.3}) too deep at {}", p.depth, at_words(p.deepest)),
+        format!("{:.3} mm (± {error:.3}) too deep at {}", len(p.depth), at_words(p.deepest), error = len(error)),
         why,
     )
     .keyed(key(p.deepest))

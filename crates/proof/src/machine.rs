@@ -6,7 +6,7 @@ use crate::{Input, Kept, SetupInput, StepLoad};
 use cutting::formula as f;
 use geom::{Box3, DVec3};
 use program::{Promise, Step, StepKind};
-use reason::{Finding, Kind, Place, Severity};
+use reason::{Finding, Kind, Place, Severity, len};
 use shop::machine::{Machine, Material};
 use shop::tool::{Tool, ToolKind};
 
@@ -213,7 +213,7 @@ pub(crate) fn check_loads(input: &Input, s: &SetupInput, loads: &[StepLoad], fin
                 step.line,
                 chip,
                 Some(place_of(s, step)),
-                move |w, c| format!("A chip of {w:.3} mm a tooth where {usual:.3} mm is usual{}", times(c)),
+                move |w, c| format!("A chip of {w:.3} mm a tooth where {usual:.3} mm is usual{}", times(c), w = len(w), usual = len(usual)),
                 "Teeth break: a lower feed, or a higher speed.",
             );
         }

@@ -9,7 +9,7 @@ use crate::sweep::{Sweep, Track};
 use crate::{Input, Kept, Limits, SetupInput};
 use geom::{Box3, DVec2, DVec3, Placement};
 use program::{Step, StepKind};
-use reason::{Finding, Kind, Place, Severity, Sure};
+use reason::{Finding, Kind, Place, Severity, Sure, len};
 use shop::tool::{Tool, ToolKind};
 use std::collections::BTreeMap;
 
@@ -226,7 +226,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
                         step.line,
                         t.longest,
                         Some(place(&t.bounds)),
-                        |w, c| format!("A rapid move runs through stock, {w:.2} mm of it{}", times(c)),
+                        |w, c| format!("A rapid move runs through stock, {w:.2} mm of it{}", times(c), w = len(w)),
                         "The cutter breaks or the part shifts; retract first, or feed through.",
                     );
                 } else {
@@ -259,7 +259,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
                         deep,
                         Some(place(&b)),
                         move |w, c| {
-                            format!("The {words} of T{number} rubs in stock over {w:.2} mm of height{}", times(c))
+                            format!("The {words} of T{number} rubs in stock over {w:.2} mm of height{}", times(c), w = len(w))
                         },
                         "It does not cut: use a longer cutter or stick-out, a shallower depth, or a wider pocket.",
                     );
@@ -322,7 +322,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
                 steps[n].line,
                 t.longest,
                 Some(place(&t.bounds)),
-                |w, c| format!("A rapid move runs through stock, {w:.2} mm of it{}", times(c)),
+                |w, c| format!("A rapid move runs through stock, {w:.2} mm of it{}", times(c), w = len(w)),
                 "The cutter breaks or the part shifts; retract first, or feed through.",
             );
         }
@@ -424,7 +424,7 @@ impl Over {
                 self.line,
                 self.worst,
                 None,
-                move |_, _| format!("Engagement {degrees:.0}° where {stated:.0}° is stated, over {length:.1} mm"),
+                move |_, _| format!("Engagement {degrees:.0}° where {stated:.0}° is stated, over {length:.1} mm", length = len(length)),
                 "The tooth load is higher than was reckoned with there; take a smaller step or a lower feed.",
             );
         }
@@ -448,7 +448,7 @@ fn check_travel(step: &Step, input: &SetupInput, limits: &Limits, gather: &mut G
                 step.line,
                 beyond,
                 None,
-                move |w, _| format!("{name} leaves the machine's travel ({lo:.0} to {hi:.0} mm) by {w:.1} mm"),
+                move |w, _| format!("{name} leaves the machine's travel ({lo:.0} to {hi:.0} mm) by {w:.1} mm", lo = len(lo), hi = len(hi), w = len(w)),
                 "The control stops with an axis limit; move the vise or the zero, or use a shorter tool.",
             );
         }
@@ -560,7 +560,7 @@ impl LooseWatch {
                 continue;
             }
             let size = p.bounds.size();
-            let words = format!("{:.1} × {:.1} × {:.1} mm", size.x, size.y, size.z);
+            let words = format!("{:.1} × {:.1} × {:.1} mm", len(size.x), len(size.y), len(size.z));
             let volume = p.volume;
             gather.add(
                 (Kind::LoosePiece, tool, &format!("{line}")),

@@ -8,11 +8,13 @@ mod kinds;
 mod remedy;
 mod sure;
 mod watch;
+mod words;
 
 pub use kinds::{KINDS, Kind};
 pub use remedy::{Act, Remedy};
 pub use sure::Sure;
 pub use watch::Watch;
+pub use words::{CLOSE, Len, OPEN, Span, len, plain, said, spans};
 
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
@@ -157,7 +159,8 @@ impl Finding {
     }
     /// With a key that tells it from others of its kind.
     pub fn keyed(mut self, key: impl std::fmt::Display) -> Self {
-        self.id = format!("{}:{key}", self.kind);
+        // Keys may be words; an id has no marks.
+        self.id = plain(&format!("{}:{key}", self.kind)).into_owned();
         self
     }
     /// In this setup.

@@ -10,7 +10,7 @@ use crate::setup::{WALL_SKIN, Work};
 use cutting::MillData;
 use geom::Region;
 use reason::Finding;
-use reason::{Kind, Place, Severity, Sure};
+use reason::{Kind, Place, Severity, Sure, len};
 use shop::tool::{Tool, ToolKind};
 
 /// A skin that bends by more than this under the cutter flies (common practice: as much as roughing may bend its cutter, no source).
@@ -163,10 +163,10 @@ impl Work<'_, '_> {
         let b = geom::Box3 { min: lo.extend(h.top), max: hi.extend(h.top + skin) };
         let b = self.side.view.from_part.inverse().bounds(&b);
         let over = if h.outside { "hanging over by" } else { "over a hollow of half width" };
-        let what = format!("A skin of {skin:.2} mm, {over} {:.1} mm, is faced off", h.reach);
+        let what = format!("A skin of {skin:.2} mm, {over} {:.1} mm, is faced off", len(h.reach), skin = len(skin));
         let why = format!(
             "It would give way by {bend:.2} mm under the cutter and may tear off (a flap on one side, {MAY_BEND} mm is borne). Face in small steps there and stand clear, or open it by hand first."
-        );
+        , bend = len(bend), MAY_BEND = len(MAY_BEND));
         let key = self.axis_place((lo + hi) / 2.0);
         let f = Finding::new(Kind::ThinSkin, Severity::Warn, what, why).keyed(key).in_setup(self.side.name);
         self.notes.push(f.at(vec![Place::new(b.min, b.max)]));

@@ -8,7 +8,7 @@ use part::{After, Chamfer, Hole, HoleEnd, Intent, OFF_FLOOR};
 use path::Feeds;
 use path::chamfer::{Edges, chamfer};
 use path::motion::{Move, Toolpath};
-use reason::{Finding, Kind, Place, Severity, Sure, Term};
+use reason::{Finding, Kind, Place, Severity, Sure, Term, len};
 use shop::tool::{Tool, ToolKind};
 use std::f64::consts::FRAC_PI_2;
 
@@ -92,8 +92,7 @@ impl Work<'_, '_> {
                     } else {
                         note = Some(format!(
                             "Below the flat bottom of Ø{} there is no room for the drill's point: it leaves its cone in the hole",
-                            shop::tool::trim(d)
-                        ));
+                            len(shop::tool::trim(d))));
                         hole.bottom
                     }
                 }
@@ -103,8 +102,7 @@ impl Work<'_, '_> {
                     }
                     note = Some(format!(
                         "A flat-bottomed hole Ø{} too deep or too small for an end mill: the drill's point leaves its cone",
-                        shop::tool::trim(d)
-                    ));
+                        len(shop::tool::trim(d))));
                     hole.bottom
                 }
                 HoleEnd::Step => {
@@ -113,8 +111,7 @@ impl Work<'_, '_> {
                     }
                     note = Some(format!(
                         "A step Ø{} too deep or too small for an end mill: the drill's point leaves its cone",
-                        shop::tool::trim(d)
-                    ));
+                        len(shop::tool::trim(d))));
                     hole.bottom
                 }
             };
@@ -136,10 +133,10 @@ impl Work<'_, '_> {
                 };
                 let ring = Region::disc(hole.at, d / 2.0 + 0.05, 0.01);
                 let what =
-                    format!("{}: drilled Ø{}, {} follows", i.wants, shop::tool::trim(drill.diameter_mm), i.tool());
+                    format!("{}: drilled Ø{}, {} follows", i.wants, len(shop::tool::trim(drill.diameter_mm)), i.tool());
                 let why = format!(
                     "It is drawn at Ø{}; what is over is cut after the program, by {}.",
-                    shop::tool::trim(d),
+                    len(shop::tool::trim(d)),
                     i.tool()
                 );
                 self.name_left(&ring, tip - 0.05, hole.mouth_top() + 0.05, kind, &key, what, &why);
@@ -238,12 +235,12 @@ impl Work<'_, '_> {
     fn leave_full(&mut self, h: &Hole, i: &Intent, key: &str) {
         let trim = shop::tool::trim;
         let words = |[a, b]: &[f64; 2]| {
-            if b - a < 0.1 { format!("Ø{}", trim((a + b) / 2.0)) } else { format!("Ø{} to {}", trim(*a), trim(*b)) }
+            if b - a < 0.1 { format!("Ø{}", len(trim((a + b) / 2.0))) } else { format!("Ø{} to {}", len(trim(*a)), len(trim(*b))) }
         };
         let sizes: Vec<String> = i.drills.iter().map(words).collect();
         let why = format!(
             "As drawn (Ø{}) it would be too large for {}, so it is left full. Put the drill into the crib, or answer otherwise what the hole is for.",
-            trim(h.diameter),
+            len(trim(h.diameter)),
             i.tool()
         );
         self.name_left(
@@ -311,9 +308,8 @@ impl Work<'_, '_> {
                     &key,
                     format!(
                         "The crib has no drill Ø{d} and no end mill that reaches {:.1} mm deep in it",
-                        h.top - h.bottom
-                    ),
-                    &format!("Buy a drill Ø{d}, or change the hole to a size that is stocked."),
+                        len(h.top - h.bottom), d = len(d)),
+                    &format!("Buy a drill Ø{d}, or change the hole to a size that is stocked.", d = len(d)),
                 );
             }
         }
@@ -373,10 +369,10 @@ impl Work<'_, '_> {
             let what = format!(
                 "{} × Ø{} at Z{top:.1} {} drilled without a spot: {} does not get in there",
                 not.len(),
-                shop::tool::trim(d),
+                len(shop::tool::trim(d)),
                 if not.len() == 1 { "is" } else { "are" },
                 spot.words()
-            );
+            , top = len(top));
             let why = "The drill may wander at its start: begin with a short stiff drill, or peck the first half diameter slowly.";
             self.name_left(&Region::union_all(&holes), tip, top + 0.05, Kind::NoSpot, &key, what, why);
             // It leaves nothing.
@@ -390,7 +386,7 @@ impl Work<'_, '_> {
         self.drill_op(
             OpKind::Spot,
             id,
-            format!("Spot {} holes for drill Ø{}", at.len(), shop::tool::trim(d)),
+            format!("Spot {} hole{} for drill Ø{}", at.len(), if at.len() == 1 { "" } else { "s" }, len(shop::tool::trim(d))),
             &spot,
             &at,
             (tip, top),
@@ -407,7 +403,7 @@ impl Work<'_, '_> {
         let id = Self::id(OpKind::Drill, &self.group_key(g));
         let through = if g[0].hole.end == HoleEnd::Open { " through" } else { "" };
         let then = g[0].then.as_ref().map_or_else(String::new, |i| format!(" for {}", i.wants));
-        let title = format!("Drill {} × Ø{}{through}{then}", at.len(), shop::tool::trim(tool.diameter_mm));
+        let title = format!("Drill {} × Ø{}{through}{then}", at.len(), len(shop::tool::trim(tool.diameter_mm)));
         let why = if early {
             "Before the wall beside it is cut thin: a hole is finished while there is material behind it"
         } else {
@@ -606,9 +602,9 @@ impl Work<'_, '_> {
                 .map(|b| Place::new(b.min, b.max))
                 .collect();
             let what = if kept > 0.0 {
-                format!("A {size:.2} mm chamfer ends at a wall that the chamfer mill cannot pass")
+                format!("A {size:.2} mm chamfer ends at a wall that the chamfer mill cannot pass", size = len(size))
             } else {
-                format!("A {size:.2} mm chamfer has no room for the chamfer mill")
+                format!("A {size:.2} mm chamfer has no room for the chamfer mill", size = len(size))
             };
             self.named.push(
                 Finding::new(
@@ -625,7 +621,7 @@ impl Work<'_, '_> {
         if let Some((done, below)) = best
             && done.kept > 0.0
         {
-            let title = format!("Chamfer {size:.2} × 45°, {}", tool.words());
+            let title = format!("Chamfer {size:.2} × 45°, {}", tool.words(), size = len(size));
             self.push(
                 OpKind::Chamfer,
                 id,
@@ -664,7 +660,7 @@ impl Work<'_, '_> {
         let mut ends: Vec<Region> = at.iter().map(|&p| Region::disc(p, around, 0.05)).collect();
         ends.extend(missed.iter().map(|l| Region::swept(l, around, 0.05)));
         let what =
-            format!("A {size:.2} mm chamfer ends at a wall or turns a sharp corner, where a cone leaves a little");
+            format!("A {size:.2} mm chamfer ends at a wall or turns a sharp corner, where a cone leaves a little", size = len(size));
         // Each end its own place: two that touch must not make one large box.
         for (k, e) in ends.iter().enumerate() {
             self.name_left(
@@ -701,7 +697,7 @@ impl Work<'_, '_> {
             let place = back.bounds(&b.grown(0.02));
             let s = b.size();
             self.named.push(
-                Finding::new(Kind::UncutFace, Severity::Warn, format!("A slanted or curved face, {:.1} × {:.1} × {:.1} mm, is left rough", s.x, s.y, s.z), "It wants a ball-nose cutter or a tilted setup, which Gold Chip does not plan yet; do it by hand or elsewhere.")
+                Finding::new(Kind::UncutFace, Severity::Warn, format!("A slanted or curved face, {:.1} × {:.1} × {:.1} mm, is left rough", len(s.x), len(s.y), len(s.z)), "It wants a ball-nose cutter or a tilted setup, which Gold Chip does not plan yet; do it by hand or elsewhere.")
                     .keyed(self.place(mid.truncate(), mid.z))
                     .in_setup(self.side.name)
                     .at(vec![Place::new(place.min, place.max)]),

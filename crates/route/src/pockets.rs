@@ -11,7 +11,7 @@ use path::Feeds;
 use path::profile::{Walls, finish_walls};
 use path::rough::{Clearing, Cutting, Passes, cut, passes};
 use rayon::prelude::*;
-use reason::{Finding, Kind, Place, Severity, Sure, Term};
+use reason::{Finding, Kind, Place, Severity, Sure, Term, len};
 use shop::tool::Tool;
 use std::f64::consts::FRAC_PI_2;
 
@@ -273,7 +273,7 @@ impl Work<'_, '_> {
                 high,
                 Kind::TooDeep,
                 &key,
-                format!("No end mill of the crib reaches down the {name}, {deep:.1} mm deep"),
+                format!("No end mill of the crib reaches down the {name}, {deep:.1} mm deep", deep = len(deep)),
                 "Buy or set a longer cutter, cut it from another side, or change the drawing.",
             );
             return None;
@@ -285,12 +285,12 @@ impl Work<'_, '_> {
                 let r = shop::tool::trim(finish.radius());
                 // A thin crescent is a sharp corner; a wide rest is a passage too narrow for the cutter.
                 let what = if room < 0.3 * finish.radius() {
-                    format!("An inside corner is sharper than R {r}, the smallest that reaches {deep:.1} mm deep")
+                    format!("An inside corner is sharper than R {r}, the smallest that reaches {deep:.1} mm deep", r = len(r), deep = len(deep))
                 } else {
                     format!(
                         "A passage is too narrow for {}, the smallest end mill that reaches {deep:.1} mm deep",
                         finish.words()
-                    )
+                    , deep = len(deep))
                 };
                 let at = part.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
                 self.name_corner(&part, low, &format!("{key}/{}", self.place(at, low)), what);
@@ -559,7 +559,7 @@ impl Work<'_, '_> {
         }
         let tight = helix.filter(|h| h.0 < TIGHT_HELIX * tool.diameter_mm);
         let verb = if j.kind == OpKind::Open { "Open" } else { "Rough" };
-        let title = format!("{verb} {} to Z{bottom:.2}, {}", j.name, tool.words());
+        let title = format!("{verb} {} to Z{bottom:.2}, {}", j.name, tool.words(), bottom = len(bottom));
         let why = if j.kind == OpKind::Open {
             "What is thin over air bends under a face cutter and tears off: an end mill clears it first, from the air or from the middle of what is held all round"
         } else if self.side.rough_first {
@@ -576,7 +576,7 @@ impl Work<'_, '_> {
         let op = self.operation(j.kind, id, title, &tool, (bottom, top_of_all), why, Some(data), moves, cutter);
         let named = tight.map(|(radius, at, low)| {
             let d = 2.0 * radius;
-            let what = format!("{name} enters '{}' by a helix of only Ø{d:.1} about its own middle", j.name);
+            let what = format!("{name} enters '{}' by a helix of only Ø{d:.1} about its own middle", j.name, d = len(d));
             let why = "Under half a diameter the cutter presses more than it cuts, and chips find no way out: drill a hole first, or take a smaller cutter.";
             let back = self.side.view.from_part.inverse();
             let (lo, hi) = (at - r, at + r);
@@ -643,7 +643,7 @@ impl Work<'_, '_> {
             stock: &self.stock,
         };
         let moves = cut(&clearing, &done, &at);
-        let title = format!("Floor at Z{:.2}, skin {FLOOR_SKIN} deep, {}", j.low, tool.words());
+        let title = format!("Floor at Z{:.2}, skin {FLOOR_SKIN} deep, {}", len(j.low), tool.words(), FLOOR_SKIN = len(FLOOR_SKIN));
         let op = self.operation(
             OpKind::Floor,
             id,
@@ -704,7 +704,7 @@ impl Work<'_, '_> {
         data.engagement = FRAC_PI_2;
         let swept = walls.allowed.shrunk(0.002, FINE).grown(r - 0.002, FINE).intersect(&j.open);
         let what = if corners.is_some() { format!("corners of {}", j.name) } else { j.name.to_string() };
-        let title = format!("Profile {what} to Z{:.2}, {}", j.low, tool.words());
+        let title = format!("Profile {what} to Z{:.2}, {}", len(j.low), tool.words());
         let why = match (round, corners) {
             (Round::First(_), _) => {
                 "The cutter that roughs here finishes the walls that it reaches: it bends less than the slim one that the corners ask for, which is left only those"

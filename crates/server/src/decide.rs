@@ -1,5 +1,6 @@
 //! Decisions: append-only, numbered under the job's lock, with keys, conflicts, undo and redo.
 
+use reason::len;
 use crate::blobs;
 use crate::db::rows::DecisionRow;
 use crate::db::schema::{decisions, jobs};
@@ -55,7 +56,7 @@ pub fn words(d: &Decision) -> String {
         Decision::Material { id: None } => "material as proposed".into(),
         Decision::Stock { choice: Some(StockDecision::Piece(l)) } => format!("cut from {}", l.piece.words()),
         Decision::Stock { choice: Some(StockDecision::Sizes(s)) } => {
-            format!("block {} × {} × {} mm", trim(s[0]), trim(s[1]), trim(s[2]))
+            format!("block {} × {} × {} mm", len(trim(s[0])), len(trim(s[1])), len(trim(s[2])))
         }
         Decision::Stock { choice: Some(StockDecision::Rule) } => "block by the rule".into(),
         Decision::Stock { choice: None } => "stock as proposed".into(),
@@ -103,11 +104,11 @@ pub fn words(d: &Decision) -> String {
 fn mark_words(m: &Mark) -> String {
     match &m.what {
         MarkKind::Size { class: Some(c), .. } => format!("size {c}"),
-        MarkKind::Size { upper, lower, .. } => format!("size {upper:+} {lower:+} mm"),
-        MarkKind::Position { tolerance, .. } => format!("position within {tolerance} mm"),
-        MarkKind::Distance { upper, lower, .. } => format!("distance {upper:+} {lower:+} mm"),
+        MarkKind::Size { upper, lower, .. } => format!("size {upper:+} {lower:+} mm", upper = len(upper), lower = len(lower)),
+        MarkKind::Position { tolerance, .. } => format!("position within {tolerance} mm", tolerance = len(tolerance)),
+        MarkKind::Distance { upper, lower, .. } => format!("distance {upper:+} {lower:+} mm", upper = len(upper), lower = len(lower)),
         MarkKind::Datum { letter } => format!("datum {letter}"),
-        MarkKind::Parallel { tolerance, datum } => format!("parallel to {datum} within {tolerance} mm"),
+        MarkKind::Parallel { tolerance, datum } => format!("parallel to {datum} within {tolerance} mm", tolerance = len(tolerance)),
         MarkKind::Thread { name } => format!("thread {name}"),
         MarkKind::Finish { ra } => format!("finish Ra {ra} µm"),
         MarkKind::Visible => "visible face".into(),

@@ -2,6 +2,7 @@
 //!
 //! Heights are above the lowest point; stick-out runs from there to the holder, holder pieces follow upwards.
 
+use reason::len;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -205,7 +206,7 @@ impl Tool {
     }
     /// "flat end mill Ø6".
     pub fn words(&self) -> String {
-        format!("{} Ø{}", self.kind.words(), trim(self.diameter_mm))
+        format!("{} Ø{}", self.kind.words(), len(trim(self.diameter_mm)))
     }
     /// Why this description makes no cutter, if it does not.
     pub fn fault(&self) -> Option<String> {

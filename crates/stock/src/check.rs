@@ -5,7 +5,7 @@ use crate::lay::{Fit, Made, Wanted, axis, name};
 use crate::piece::{Form, Piece};
 use crate::rules::{Role, SERVES, SIDE};
 use geom::{Box3, DVec2, DVec3, Placement, RayGrid, Region};
-use reason::{Finding, Kind, Place, Severity, Sure};
+use reason::{Finding, Kind, Place, Severity, Sure, len};
 use shop::tool::trim;
 
 /// A joint may not run nearer to a face of the part than this, mm: what is thinner breaks off (common practice, no source).
@@ -46,7 +46,7 @@ pub(crate) fn faces(piece: &Piece, axes: &[Along; 3], v: &mut Verdict) {
                     Fit::TooSmall,
                     Kind::StockSmall,
                     face,
-                    format!("The part sticks out of the piece by {} mm at {face}", trim(-gap)),
+                    format!("The part sticks out of the piece by {} mm at {face}", len(trim(-gap))),
                     "Take another piece, turn the part or shift it.",
                 );
             } else if gap >= want.least - 1e-6 {
@@ -56,7 +56,7 @@ pub(crate) fn faces(piece: &Piece, axes: &[Along; 3], v: &mut Verdict) {
                     Fit::NoHat,
                     Kind::StockNoHat,
                     face,
-                    format!("{} mm are left at {face} to hold it by, {} are needed", trim(gap), trim(want.least)),
+                    format!("{} mm are left at {face} to hold it by, {} are needed", len(trim(gap)), len(trim(want.least))),
                     if a.roles[e] == Role::Held {
                         "Take a longer piece, or hold it by a finished diameter."
                     } else {
@@ -68,7 +68,7 @@ pub(crate) fn faces(piece: &Piece, axes: &[Along; 3], v: &mut Verdict) {
                     Fit::Tight,
                     Kind::StockTight,
                     face,
-                    format!("Only {} mm are over at {face}; {} are wanted", trim(gap), trim(want.least)),
+                    format!("Only {} mm are over at {face}; {} are wanted", len(trim(gap)), len(trim(want.least))),
                     &format!("{} ({}).", want.why, want.source),
                 );
             }
@@ -85,7 +85,7 @@ pub(crate) fn ends(axes: &[Along; 3], v: &mut Verdict) {
                 Fit::TooSmall,
                 Kind::StockSmall,
                 &format!("sawn{j}"),
-                format!("The blank lies {} mm beyond the end of the piece", trim(past)),
+                format!("The blank lies {} mm beyond the end of the piece", len(trim(past))),
                 "Shift the part back.",
             );
         }
@@ -117,10 +117,10 @@ pub(crate) fn section(w: &Wanted, piece: &Piece, at: &Placement, v: &mut Verdict
     let (least, want) = if serves { (-SERVES, -SERVES) } else { (0.0, SIDE) };
     let what_to_do = "Take a thicker bar, turn the part or shift it (common practice, no source).";
     if left < least - 1e-3 {
-        let what = format!("The part sticks out of the section by {:.2} mm", -left);
+        let what = format!("The part sticks out of the section by {:.2} mm", len(-left));
         v.stop(Fit::TooSmall, Kind::StockSmall, "section", what, what_to_do);
     } else if left < want - 1e-3 {
-        let what = format!("Only {left:.2} mm are over around the part; {want} are wanted");
+        let what = format!("Only {left:.2} mm are over around the part; {want} are wanted", left = len(left), want = len(want));
         v.warn(Fit::Tight, Kind::StockTight, "section", what, what_to_do);
     }
     if let Some(b) = bore {
@@ -128,10 +128,10 @@ pub(crate) fn section(w: &Wanted, piece: &Piece, at: &Placement, v: &mut Verdict
         let within = |r: f64| part.intersect(&Region::disc(middle, r, 0.002)).area();
         let gone = within(b / 2.0 - 0.01);
         if gone > 0.05 {
-            let what = format!("The tube's bore of {b} mm takes away {gone:.1} mm² of the part's outline");
+            let what = format!("The tube's bore of {b} mm takes away {gone:.1} mm² of the part's outline", b = len(b));
             v.stop(Fit::TooSmall, Kind::StockSmall, "bore", what, "Take a tube with a smaller bore, or a round bar.");
         } else if within(b / 2.0 + SIDE) > 0.05 {
-            let what = format!("The part's bore is less than {SIDE} mm larger than the tube's");
+            let what = format!("The part's bore is less than {SIDE} mm larger than the tube's", SIDE = len(SIDE));
             v.warn(Fit::Tight, Kind::StockTight, "bore", what, "Too little to clean it (common practice, no source).");
         }
     }
@@ -150,7 +150,7 @@ pub(crate) fn machine(w: &Wanted, blank: &[f64; 3], v: &mut Verdict) {
                 Fit::TooLarge,
                 Kind::StockLarge,
                 axis,
-                format!("The blank is up to {} mm along {axis}, the machine travels {}", trim(of(d)), trim(travel)),
+                format!("The blank is up to {} mm along {axis}, the machine travels {}", len(trim(of(d))), len(trim(travel))),
                 "Saw it shorter, turn the part, or cut it in two stations.",
             );
         }
@@ -160,7 +160,7 @@ pub(crate) fn machine(w: &Wanted, blank: &[f64; 3], v: &mut Verdict) {
             Fit::TooLarge,
             Kind::StockLarge,
             "vise",
-            format!("{} mm between the jaws, the {} opens {}", trim(of(back)), w.vise.name, trim(w.vise.opening_mm)),
+            format!("{} mm between the jaws, the {} opens {}", len(trim(of(back))), w.vise.name, len(trim(w.vise.opening_mm))),
             "Turn the part in the piece, or saw it narrower.",
         );
     }
@@ -172,7 +172,7 @@ pub(crate) fn remarks(piece: &Piece, axes: &[Along; 3], findings: &mut Vec<Findi
         findings.push(Finding::new(
             Kind::Casting,
             Severity::Note,
-            format!("Cast {least}–{most} mm over on each side"),
+            format!("Cast {least}–{most} mm over on each side", least = len(least), most = len(most)),
             "The plan takes the block around it: the first pass starts above the highest place, and faces go down in steps of 0.25 mm, cutting air on the low ones, until the lowest place is cut (common practice, no source).",
         ));
     }
@@ -237,7 +237,7 @@ pub(crate) fn slivers(w: &Wanted, piece: &Piece, at: &Placement) -> Vec<Finding>
                 Finding::new(
                     Kind::Sliver,
                     Severity::Warn,
-                    format!("The joint at {} mm leaves a sliver of {least:.2} mm on the part", trim(z)),
+                    format!("The joint at {} mm leaves a sliver of {least:.2} mm on the part", len(trim(z)), least = len(least)),
                     "So thin a layer breaks off the glue: shift the part along the piece's z, or turn it (1 mm; common practice, no source).",
                 )
                 .keyed(trim(z))

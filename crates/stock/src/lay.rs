@@ -8,7 +8,7 @@ use crate::saw::{self, SAW_SET, SawCut, Sawn, saw_rate};
 use crate::square::{Squaring, squaring};
 use crate::view::{Drawing, drawing};
 use geom::{Box3, DMat3, DVec2, DVec3, Placement, Region, TriMesh};
-use reason::{Finding, Kind, Sure, Term};
+use reason::{Finding, Kind, Sure, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material, Vise};
 use shop::tool::trim;
@@ -301,9 +301,9 @@ fn marked_out(plan: &Region, axes: &[Along; 3], angle_deg: f64, shift: [f64; 3],
             Kind::StockSmall,
             "plan",
             if place.is_none() {
-                format!("No place of the piece holds a blank of {} × {} mm at {}°", trim(bx), trim(by), trim(angle_deg))
+                format!("No place of the piece holds a blank of {} × {} mm at {}°", len(trim(bx)), len(trim(by)), trim(angle_deg))
             } else {
-                format!("Shifted so, the blank of {} × {} mm sticks out of the piece", trim(bx), trim(by))
+                format!("Shifted so, the blank of {} × {} mm sticks out of the piece", len(trim(bx)), len(trim(by)))
             },
             "Turn the part, change the angle or the shift, or take another piece.",
         );

@@ -1,5 +1,6 @@
 //! A piece of material as it lies in the rack.
 
+use reason::len;
 use geom::{DVec2, Region};
 use serde::{Deserialize, Serialize};
 use shop::tool::trim;
@@ -30,7 +31,11 @@ impl Range {
     }
     /// "120" or "118–122".
     pub fn words(&self) -> String {
-        if self.is_one() { trim(self.least) } else { format!("{}–{}", trim(self.least), trim(self.most)) }
+        if self.is_one() {
+            len(trim(self.least)).to_string()
+        } else {
+            format!("{}–{}", len(trim(self.least)), len(trim(self.most)))
+        }
     }
     fn less(&self, by: f64) -> Range {
         Range { least: self.least - by, most: self.most - by }
@@ -208,19 +213,19 @@ impl Form {
     pub fn words(&self) -> String {
         match self {
             Form::Block { length, width, height } => {
-                format!("block {} × {} × {}", length.words(), trim(*width), trim(*height))
+                format!("block {} × {} × {}", length.words(), len(trim(*width)), len(trim(*height)))
             }
             Form::Flat { length, width, height } => {
-                format!("flat {} × {}, {} long", trim(*width), trim(*height), length.words())
+                format!("flat {} × {}, {} long", len(trim(*width)), len(trim(*height)), length.words())
             }
             Form::Plate { length, width, height, outline } => {
                 let odd = if outline.is_empty() { "" } else { ", odd outline" };
-                format!("plate {} thick, {} × {}{odd}", trim(*height), trim(*length), trim(*width))
+                format!("plate {} thick, {} × {}{odd}", len(trim(*height)), len(trim(*length)), len(trim(*width)))
             }
-            Form::Round { length, diameter } => format!("round Ø{}, {} long", trim(*diameter), length.words()),
-            Form::Hex { length, across } => format!("hexagon {} across flats, {} long", trim(*across), length.words()),
+            Form::Round { length, diameter } => format!("round Ø{}, {} long", len(trim(*diameter)), length.words()),
+            Form::Hex { length, across } => format!("hexagon {} across flats, {} long", len(trim(*across)), length.words()),
             Form::Tube { length, diameter, bore } => {
-                format!("tube Ø{} / Ø{}, {} long", trim(*diameter), trim(*bore), length.words())
+                format!("tube Ø{} / Ø{}, {} long", len(trim(*diameter)), len(trim(*bore)), length.words())
             }
             Form::Casting { length, width, height, allowance } => {
                 format!("casting {} × {} × {}, {} over", trim(*length), trim(*width), trim(*height), allowance.words())
@@ -339,7 +344,7 @@ impl Piece {
         }
         for (r, what) in self.shape.envelope().iter().zip(["length", "width", "height"]) {
             if !r.least.is_finite() || !r.most.is_finite() || r.least < 0.1 || r.most > LONGEST {
-                return Some(format!("The {what} lies between 0.1 and {LONGEST} mm"));
+                return Some(format!("The {what} lies between 0.1 and {LONGEST} mm", LONGEST = len(LONGEST)));
             }
             if r.most < r.least {
                 return Some(format!(

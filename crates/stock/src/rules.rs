@@ -1,5 +1,6 @@
 //! How much is left on a face, by how the face was made and what becomes of it.
 
+use reason::len;
 use crate::piece::Skin;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -64,7 +65,7 @@ pub fn allowance(skin: Skin, role: Role, hat: f64, over: Option<(f64, f64)>) -> 
             0.0,
             &format!(
                 "cast {least} to {most} mm over; the first pass starts above the highest face and steps 0.25 mm, cutting air on the low ones"
-            ),
+            , least = len(least), most = len(most)),
         );
     }
     match role {

@@ -1,5 +1,6 @@
 //! The saw: where a blank comes out of a piece, the cuts, what is left.
 
+use reason::len;
 use crate::along::Along;
 use crate::lay::Wanted;
 use crate::piece::{Form, Piece, Range};
@@ -59,7 +60,7 @@ pub(crate) fn square(w: &Wanted, piece: &Piece, axes: &[Along; 3]) -> Sawn {
             if end < 1e-6 {
                 continue;
             }
-            out.cuts.push(saw_cut(format!("square across at {} mm", trim(at)), area, w.material));
+            out.cuts.push(saw_cut(format!("square across at {} mm", len(trim(at))), area, w.material));
             out.dust += area * KERF.at_most(end);
             let rest = end - KERF;
             if rest >= REMNANT {
@@ -81,7 +82,7 @@ pub(crate) fn square(w: &Wanted, piece: &Piece, axes: &[Along; 3]) -> Sawn {
             if end < 1e-6 {
                 continue;
             }
-            out.cuts.push(saw_cut(format!("lengthwise at {} mm of the width", trim(at)), length * height, w.material));
+            out.cuts.push(saw_cut(format!("lengthwise at {} mm of the width", len(trim(at))), length * height, w.material));
             out.dust += length * height * KERF.at_most(end);
             let rest = end - KERF;
             if rest >= REMNANT {
@@ -209,7 +210,7 @@ pub(crate) fn marked_out(w: &Wanted, piece: &Piece, plan: &Region, axes: &[Along
             rest.clip_lines(&[line], true).iter().map(|l| l.windows(2).map(|p| p[0].distance(p[1])).sum::<f64>()).sum();
         let marked = if at.turn == DMat3::IDENTITY { String::new() } else { ", marked out askew".into() };
         out.cuts.push(saw_cut(
-            format!("{what}{marked}, {} mm long", trim((long * 100.0).round() / 100.0)),
+            format!("{what}{marked}, {} mm long", len(trim((long * 100.0).round() / 100.0))),
             long * height,
             w.material,
         ));

@@ -1,5 +1,6 @@
 //! Squaring a sawn block before the first side: which faces, in which order, how wide a pass.
 
+use reason::len;
 use crate::lay::Wanted;
 use crate::rules::{Allowance, Role, SKIM};
 use reason::Sure;
@@ -82,7 +83,7 @@ impl Squaring {
             "{} {}; skim {} mm in {} pass{}",
             self.face,
             self.how,
-            trim(self.skim),
+            len(trim(self.skim)),
             self.passes,
             if self.passes == 1 { "" } else { "es" }
         )

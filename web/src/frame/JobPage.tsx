@@ -19,7 +19,6 @@ import type { Decision, Finding, JobState, Me, Place, Sheet } from '../api/types
 import { changes } from '../model/changes';
 import { atLine, beside, type Cursor } from '../model/strip';
 import { say } from '../model/units';
-import { inWordsOf } from '../model/words';
 import { Button, Either, Kbd, Sr } from '../parts/basics';
 import type { Picked, Play } from '../stage/scene';
 import { Stage, type Cut } from '../stage/Stage';
@@ -127,20 +126,12 @@ export function JobPage({ me }: { me: Me }) {
 
 function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobState; ticket: Ticket }) {
   const units = told.settled.units ?? (me.units === 'inch' ? 'inch' : 'mm');
-  const state = useMemo<JobState>(
-    () => ({
-      ...told,
-      decisions: inWordsOf(units, told.decisions),
-      undo: inWordsOf(units, told.undo),
-      redo: inWordsOf(units, told.redo),
-    }),
-    [told, units],
-  );
+  const state = useInWords<JobState>(units, told);
   const client = useQueryClient();
   const navigate = useNavigate();
   const [search, setSearch] = useSearchParams();
   const sheet = useQuery(sheetQuery(id, state.sheet_revision));
-  const strip = useQuery(stripQuery(id, state.sheet_revision));
+  const strip = { data: useInWords(units, useQuery(stripQuery(id, state.sheet_revision)).data) };
   const shop = useQuery(shopQuery);
   const reading = Object.entries(state.settled.answers ?? {})
     .filter(([q]) => !/^(hole|point|radii|hair)\//.test(q))

@@ -1,6 +1,6 @@
 import { createContext, useContext, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
 import type { Units } from '../model/units';
-import { inWordsOf } from '../model/words';
+import { inWordsOf, said } from '../model/words';
 
 /** A small store: one value, those who listen. */
 export class Store<T> {
@@ -56,7 +56,7 @@ export interface Message {
 export const message = new Store<Message | null>(null);
 let timer = 0;
 export function tell(kind: Message['kind'], text: string) {
-  message.set({ kind, text });
+  message.set({ kind, text: said(text, 'mm') });
   window.clearTimeout(timer);
   timer = window.setTimeout(() => message.set(null), kind === 'done' ? 7000 : 12000);
 }

@@ -6,7 +6,7 @@ import styled from 'styled-components';
 import { api, rackQuery, shopQuery, type Me } from '../api';
 import type { Piece, RackAct, RackPreview, RackSheet } from '../api/types';
 import { Keys } from '../frame/Keys';
-import { refuse, tell, UnitsContext } from '../frame/settings';
+import { refuse, tell, UnitsContext, useInWords } from '../frame/settings';
 import { useShortcuts } from '../frame/shortcuts';
 import { Top } from '../frame/Top';
 import { formWords, newPiece, skinWords } from '../model/pieces';
@@ -63,13 +63,14 @@ const Body = styled.main`
 export function ShopPage({ me }: { me: Me }) {
   const client = useQueryClient();
   const navigate = useNavigate();
-  const rack = useQuery(rackQuery);
+  const units = me.units === 'inch' ? 'inch' : 'mm';
+  const asked = useQuery(rackQuery);
+  const rack = { ...asked, data: useInWords(units, asked.data) };
   const shop = useQuery(shopQuery);
   const [form, setForm] = useState<{ piece: Piece; was: string | null; key: number } | null>(null);
   const [preview, setPreview] = useState<LookedThrough | null>(null);
   const [find, setFind] = useState('');
   const [keys, setKeys] = useState(false);
-  const units = me.units === 'inch' ? 'inch' : 'mm';
 
   const post = useCallback(
     async (path: string, body: unknown, done: string) => {

@@ -149,6 +149,15 @@ fn cut_from(features: &[Feature]) -> Vec<String> {
     out
 }
 
+/// Features as the ticket has them: a question that one would ask says what waits for it.
+fn features_of(seen: &Recognised) -> Vec<Feature> {
+    let mut out = seen.features.clone();
+    for f in &mut out {
+        f.ways.iter_mut().for_each(|w| w.blocks.clone_from(&f.what));
+    }
+    out
+}
+
 fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled) -> PartSheet {
     let material = crate::stocking::real_material(shop, settled).ok();
     let o = &part.origin;
@@ -172,7 +181,7 @@ fn part_sheet_of(part: &Part, seen: &Recognised, shop: &Shop, settled: &Settled)
         doubts: part.doubts.clone(),
         questions: part::questions(part, seen, &settled.answers),
         body: seen.body.clone(),
-        features: seen.features.clone(),
+        features: features_of(seen),
         rows: rows(&seen.features),
         paints: paints(&seen.features),
         cut_from: cut_from(&seen.features),

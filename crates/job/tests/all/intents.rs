@@ -3,7 +3,7 @@
 use job::{Decision, Plan, Settled, plan, prove_plan};
 use kernel::shape::Shape;
 use part::{Mark, MarkKind, Part, face_ids, questions, recognise};
-use reason::Severity;
+use reason::{Severity, plain};
 use route::OpKind;
 use shop::Shop;
 use std::collections::BTreeMap;
@@ -37,7 +37,7 @@ fn planned(part: &Part, shop: &Shop, settled: &Settled) -> Plan {
 
 fn drills(p: &Plan) -> Vec<String> {
     let ops = p.sides.iter().flat_map(|s| &s.operations).filter(|o| o.kind == OpKind::Drill);
-    let mut t: Vec<String> = ops.map(|o| o.title.clone()).collect();
+    let mut t: Vec<String> = ops.map(|o| reason::plain(&o.title).into_owned()).collect();
     t.sort();
     t
 }
@@ -61,7 +61,7 @@ fn a_thread_drawn_at_its_outside_gets_its_tap_drill() {
     assert!(proof.gouge_mm < 0.005, "{}", proof.gouge_mm);
     // Half of 6 − 5 is over on the radius, and nothing without a name.
     let found: Vec<_> = proof.findings.iter().filter(|f| f.kind == "to_tap").collect();
-    assert!(found.iter().all(|f| f.what.contains("up to 0.50")) && found.len() == 2, "{found:#?}");
+    assert!(found.iter().all(|f| plain(&f.what).contains("up to 0.50")) && found.len() == 2, "{found:#?}");
     assert!(!proof.complete && proof.leftover_mm < 0.02, "{}", proof.leftover_mm);
     assert!(proof.passed(), "a thread to be cut does not stop the job: {:#?}", proof.findings);
     // The drill tells why it is smaller than the hole.
@@ -93,12 +93,12 @@ fn a_hole_to_be_reamed_is_never_made_too_large() {
     assert!(!drills(&p).iter().any(|t| t.contains("Ø8")), "{:?}", drills(&p));
     let left = p.named.iter().find(|f| f.kind == "hole_without_tool").unwrap();
     assert!(
-        left.severity == Severity::Stop && left.what.contains("Ø7.6 to 7.9") && left.why.contains("Ø8"),
+        left.severity == Severity::Stop && plain(&left.what).contains("Ø7.6 to 7.9") && plain(&left.why).contains("Ø8"),
         "{left:#?}"
     );
     let proof = prove_plan(&part, &p, &shop).unwrap();
     let found = proof.findings.iter().find(|f| f.kind == "hole_without_tool").unwrap();
-    assert!(proof.gouge_mm < 0.005 && !proof.passed() && found.what.contains("up to about 4"), "{found:#?}");
+    assert!(proof.gouge_mm < 0.005 && !proof.passed() && plain(&found.what).contains("up to about 4"), "{found:#?}");
 
     let mut drill =
         shop.crib.iter().find(|t| t.kind == shop::tool::ToolKind::Drill && t.diameter_mm == 8.0).unwrap().clone();
@@ -109,7 +109,7 @@ fn a_hole_to_be_reamed_is_never_made_too_large() {
     let proof = prove_plan(&part, &p, &shop).unwrap();
     assert!(proof.passed() && proof.gouge_mm < 0.005, "{:#?}", proof.findings);
     let note = p.findings.iter().find(|f| f.kind == "to_ream").unwrap();
-    assert!(note.what.contains("1 × Ø8 H7: drilled smaller, the reamer Ø8 H7 follows"), "{note:#?}");
+    assert!(plain(&note.what).contains("1 × Ø8 H7: drilled smaller, the reamer Ø8 H7 follows"), "{note:#?}");
 }
 
 /// What was said of holes that a revision changed is told as lost; what still holds is not.
@@ -122,7 +122,7 @@ fn an_answer_without_its_hole_is_told() {
     let p = planned(&part, &shop, &settled);
     let lost: Vec<_> = p.findings.iter().filter(|f| f.kind == "answer_lost").collect();
     assert_eq!(lost.len(), 1);
-    assert!(lost[0].what.contains("clear M5 medium") && lost[0].what.contains("5.50 12.00 through"), "{:#?}", lost[0]);
+    assert!(lost[0].what.contains("clear M5 medium") && plain(&lost[0].what).contains("5.50 12.00 through"), "{:#?}", lost[0]);
 }
 
 /// A mark on one wall speaks for that hole alone.

@@ -204,7 +204,7 @@ fn turned_parts_look_for_round_bar() {
         piece("round 40", Form::Round { length: Range::just(300.0), diameter: 40.0 }, Skin::Rolled),
     ];
     let b = bench(&part, &shop, &Settled::default(), &rack, &[]).unwrap();
-    assert!(b.made.contains("turned about Z, largest Ø24"), "{}", b.made);
+    assert!(reason::plain(&b.made).contains("turned about Z, largest Ø24"), "{}", b.made);
     let best = &b.candidates[0];
     assert_eq!((best.piece.name.as_str(), best.laying.fit), ("round 24", Fit::Fits));
     assert_eq!((b.ways.len(), b.others, b.stands.is_none()), (24, 0, true));

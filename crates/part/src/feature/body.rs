@@ -1,5 +1,6 @@
 //! What the part is as a whole: prismatic, turned, drawn from hexagon bar; its axis, its profile, its symmetry.
 
+use reason::len;
 use super::stack::{Piece, PieceShape, Stack, lines, same_line};
 use super::{Axis, Draft, FeatureKind, Shop, degrees, mm, number};
 use crate::{Bend, Surface};
@@ -110,7 +111,7 @@ pub fn find(shop: &Shop, holes: &[Stack]) -> Body {
         }
         let (a, b) = shop.span(&(0..shop.part.faces.len() as u32).collect::<Vec<_>>(), line.1);
         let profile = profile(shop, pieces, a);
-        let what = format!("Turned, largest Ø{}, {} long", number(2.0 * r), number(b - a));
+        let what = format!("Turned, largest Ø{}, {} long", len(number(2.0 * r)), len(number(b - a)));
         best = Some((share, body(BodyKind::Turned, what, Some((line, a)), None, 0, profile, faces)));
     }
     if let Some((_, b)) = best {
@@ -133,7 +134,7 @@ pub fn find(shop: &Shop, holes: &[Stack]) -> Body {
             } else {
                 (BodyKind::ManySided, format!("{n}-sided"))
             };
-            let what = format!("{name} {} across flats, {} long", number(across), number(b - a));
+            let what = format!("{name} {} across flats, {} long", len(number(across)), len(number(b - a)));
             return body(kind, what, Some((line, a)), Some(across), n, profile(shop, pieces, a), faces);
         }
     }
@@ -266,20 +267,20 @@ pub fn turned(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
             let wide = p.s[1] - p.s[0];
             let (kind, what) = match s.kind {
                 SectionKind::Cylinder => {
-                    (FeatureKind::Diameter, format!("Diameter Ø{} × {}", number(s.diameter[0]), number(wide)))
+                    (FeatureKind::Diameter, format!("Diameter Ø{} × {}", len(number(s.diameter[0])), len(number(wide))))
                 }
                 SectionKind::Cone => {
                     let half = ((p.r[1] - p.r[0]).abs() / wide.max(1e-9)).atan();
                     let edge = wide < 1.5 && (p.r[1] - p.r[0]).abs() < 1.5;
                     if edge {
-                        (FeatureKind::Chamfer, format!("Chamfer {} × {}°", number(wide), number(half.to_degrees())))
+                        (FeatureKind::Chamfer, format!("Chamfer {} × {}°", len(number(wide)), number(half.to_degrees())))
                     } else {
                         (
                             FeatureKind::Taper,
                             format!(
                                 "Taper Ø{} to Ø{}, {}° included",
-                                number(s.diameter[0]),
-                                number(s.diameter[1]),
+                                len(number(s.diameter[0])),
+                                len(number(s.diameter[1])),
                                 number((2.0 * half).to_degrees())
                             ),
                         )
@@ -288,7 +289,7 @@ pub fn turned(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
                 SectionKind::Radius => (FeatureKind::Round, "Turned radius".to_string()),
                 SectionKind::Groove | SectionKind::Relief => {
                     let word = if s.kind == SectionKind::Groove { "Groove" } else { "Relief at a shoulder" };
-                    (FeatureKind::Groove, format!("{word} Ø{} × {} wide", number(s.diameter[0]), number(wide)))
+                    (FeatureKind::Groove, format!("{word} Ø{} × {} wide", len(number(s.diameter[0])), len(number(wide))))
                 }
             };
             let mut d = Draft::new(kind, what, p.faces.clone());
@@ -302,8 +303,7 @@ pub fn turned(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
                 d.dims.push(mm("from the shoulder", far));
                 d.remarks.push(format!(
                     "{} mm from the nearest shoulder: a groove is toleranced from there, not from the end (common practice, no source)",
-                    number(far)
-                ));
+                    len(number(far))));
             }
             d.axis = Some(Axis { origin: line.0 + line.1 * p.s[0], direction: line.1 });
             d.turned = true;
@@ -340,8 +340,8 @@ pub fn turned(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
         });
         let (a, b) = shop.span(&[k], line.1);
         let what = match opposite {
-            Some(o) => format!("Flat, {} across flats × {} long", number(d0 + o), number(b - a)),
-            None => format!("Flat {} from the axis × {} long", number(d0), number(b - a)),
+            Some(o) => format!("Flat, {} across flats × {} long", len(number(d0 + o)), len(number(b - a))),
+            None => format!("Flat {} from the axis × {} long", len(number(d0)), len(number(b - a))),
         };
         let mut d = Draft::new(FeatureKind::Flat, what, vec![k]);
         d.dims = vec![mm("from the axis", d0), mm("length", b - a)];

@@ -1,5 +1,6 @@
 //! Chamfers, rounds and fillets, and what no other recogniser took: free forms, slanted and plain faces.
 
+use reason::len;
 use super::{
     Axis, Body, BodyKind, Draft, FeatureKind, Shop, degrees, direction_name, direction_words, hard, mm, number,
 };
@@ -69,7 +70,7 @@ pub fn find(shop: &Shop, drafts: &mut Vec<Draft>) {
         let (wide, angle) = sizes[&g[0]];
         let mut d = Draft::new(
             FeatureKind::Chamfer,
-            format!("Chamfer {} × {}°", number(wide), number(angle.to_degrees())),
+            format!("Chamfer {} × {}°", len(number(wide)), number(angle.to_degrees())),
             g.clone(),
         );
         d.dims = vec![mm("size", wide), degrees("angle", angle)];
@@ -84,7 +85,7 @@ pub fn find(shop: &Shop, drafts: &mut Vec<Draft>) {
                 Surface::Torus { minor, .. } => minor,
                 _ => 0.0,
             };
-            let mut d = Draft::new(kind, format!("{name} R{}", number(r)), g.clone());
+            let mut d = Draft::new(kind, format!("{name} R{}", len(number(r))), g.clone());
             d.dims = vec![mm("radius", r)];
             open_sides(shop, &mut d);
             d.size = r;
@@ -159,9 +160,9 @@ pub fn rest(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
                 let slanted = direction_name(normal) == "slanted";
                 let kind = if slanted { FeatureKind::Slanted } else { FeatureKind::Face };
                 let what = if slanted {
-                    format!("Inclined face {} × {}, looks {}", number(l), number(w), direction_words(normal))
+                    format!("Inclined face {} × {}, looks {}", len(number(l)), len(number(w)), direction_words(normal))
                 } else {
-                    format!("Face {} × {}, looks to {}", number(l), number(w), direction_name(normal))
+                    format!("Face {} × {}, looks to {}", len(number(l)), len(number(w)), direction_name(normal))
                 };
                 let mut d = Draft::new(kind, what, vec![f]);
                 d.dims = vec![mm("length", l), mm("width", w)];
@@ -187,7 +188,7 @@ pub fn rest(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
                     d.kind = if *hollow { FeatureKind::Corner } else { FeatureKind::Round };
                     d.dims = vec![mm("radius", *radius)];
                     if *hollow {
-                        d.what = format!("Round notch R{}", number(*radius));
+                        d.what = format!("Round notch R{}", len(number(*radius)));
                         d.corner = Some(*radius);
                         d.cutter_d = Some(2.0 * radius);
                     }
@@ -209,8 +210,7 @@ pub fn rest(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
                 "Free-form, {} face{}, hollow down to R{}",
                 g.len(),
                 if g.len() > 1 { "s" } else { "" },
-                number(r)
-            ),
+                len(number(r))),
             None => format!("Free-form, {} face{}, nowhere hollow", g.len(), if g.len() > 1 { "s" } else { "" }),
         };
         let mut d = Draft::new(FeatureKind::Free, what, g.clone());

@@ -1,5 +1,6 @@
 //! Pockets, slots, steps, cut-outs and undercuts: faces joined over hollow edges.
 
+use reason::len;
 use super::{Axis, Body, Draft, FeatureKind, Shop, count, degrees, hard, mm, number};
 use crate::{Bend, Surface};
 use geom::{DVec2, DVec3};
@@ -244,11 +245,11 @@ fn hollow(shop: &Shop, faces: &[u32], taken: &[bool]) -> Option<Draft> {
     let obround = closed && round.is_some_and(|r| (2.0 * r - width).abs() < 0.02) && length > width + shop.same;
     let words = match kind {
         FeatureKind::Pocket if obround => {
-            format!("Slot with round ends {} × {}, {} deep", number(length), number(width), number(deep))
+            format!("Slot with round ends {} × {}, {} deep", len(number(length)), len(number(width)), len(number(deep)))
         }
-        FeatureKind::Pocket => format!("Pocket {} × {}, {} deep", number(length), number(width), number(deep)),
-        FeatureKind::Slot => format!("Slot {} wide, {} deep, {} long", number(width), number(deep), number(length)),
-        _ => format!("Step {} × {}, {} deep", number(length), number(width), number(deep)),
+        FeatureKind::Pocket => format!("Pocket {} × {}, {} deep", len(number(length)), len(number(width)), len(number(deep))),
+        FeatureKind::Slot => format!("Slot {} wide, {} deep, {} long", len(number(width)), len(number(deep)), len(number(length))),
+        _ => format!("Step {} × {}, {} deep", len(number(length)), len(number(width)), len(number(deep))),
     };
     d.what = words;
     if obround {
@@ -258,7 +259,7 @@ fn hollow(shop: &Shop, faces: &[u32], taken: &[bool]) -> Option<Draft> {
     if let Some(r) = round.filter(|r| *r > 0.0) {
         d.dims.push(mm("corner radius", r));
         if !obround {
-            d.what.push_str(&format!(", corners R{}", number(r)));
+            d.what.push_str(&format!(", corners R{}", len(number(r))));
         }
         d.hard.push(hard(
             "corner radius",
@@ -272,8 +273,8 @@ fn hollow(shop: &Shop, faces: &[u32], taken: &[bool]) -> Option<Draft> {
     }
     if let Some(r) = under {
         d.dims.push(mm("floor radius", r));
-        d.what.push_str(&format!(", floor R{}", number(r)));
-        d.remarks.push(format!("floor blended R{}: a ball or bull-nosed cutter", number(r)));
+        d.what.push_str(&format!(", floor R{}", len(number(r))));
+        d.remarks.push(format!("floor blended R{}: a ball or bull-nosed cutter", len(number(r))));
     }
     if draft > 0.0 {
         d.dims.push(degrees("draft", draft.asin()));
@@ -447,7 +448,7 @@ fn walls_only(shop: &Shop, faces: &[u32], d: DVec3) -> Option<Draft> {
         let name = if obround { "Slot with round ends" } else { "Cut-out" };
         let mut c = Draft::new(
             FeatureKind::CutOut,
-            format!("{name} {} × {}, through {}", number(length), number(width), number(deep)),
+            format!("{name} {} × {}, through {}", len(number(length)), len(number(width)), len(number(deep))),
             faces.to_vec(),
         );
         c.dims = vec![mm("length", length), mm("width", width), mm("depth", deep)];
@@ -461,7 +462,7 @@ fn walls_only(shop: &Shop, faces: &[u32], d: DVec3) -> Option<Draft> {
                 let l = shop.extent(faces, d.cross(across));
                 let mut c = Draft::new(
                     FeatureKind::Slot,
-                    format!("Notch {} wide, {} deep, through {}", number(w), number(l.1 - l.0), number(deep)),
+                    format!("Notch {} wide, {} deep, through {}", len(number(w)), len(number(l.1 - l.0)), len(number(deep))),
                     faces.to_vec(),
                 );
                 c.dims = vec![mm("width", w), mm("length", l.1 - l.0), mm("depth", deep)];
@@ -470,8 +471,8 @@ fn walls_only(shop: &Shop, faces: &[u32], d: DVec3) -> Option<Draft> {
             None => {
                 let words = match (n, r) {
                     (0, _) => "Sharp inside corner of the outline".to_string(),
-                    (1, Some(r)) => format!("Inside corner R{} of the outline", number(r)),
-                    (n, Some(r)) => format!("{n} inside corners of the outline, smallest R{}", number(r)),
+                    (1, Some(r)) => format!("Inside corner R{} of the outline", len(number(r))),
+                    (n, Some(r)) => format!("{n} inside corners of the outline, smallest R{}", len(number(r))),
                     (n, None) => format!("{n} inside corners of the outline"),
                 };
                 let mut c = Draft::new(FeatureKind::Corner, words, faces.to_vec());
@@ -483,7 +484,7 @@ fn walls_only(shop: &Shop, faces: &[u32], d: DVec3) -> Option<Draft> {
     if let Some(r) = round.filter(|r| *r > 0.0) {
         out.dims.push(mm("corner radius", r));
         if out.kind == FeatureKind::CutOut && (2.0 * r - width).abs() > 0.02 {
-            out.what.push_str(&format!(", corners R{}", number(r)));
+            out.what.push_str(&format!(", corners R{}", len(number(r))));
         }
         out.hard.push(hard(
             "corner radius",
@@ -540,11 +541,10 @@ fn undercut(shop: &Shop, faces: &[u32], n: DVec3, floor: u32, x: DVec3, y: DVec3
                 FeatureKind::TSlot,
                 format!(
                     "T-slot {} wide × {} high under a neck {} wide, {} deep",
-                    number(wide),
-                    number(height),
-                    number(neck_w),
-                    number(top - floor_at)
-                ),
+                    len(number(wide)),
+                    len(number(height)),
+                    len(number(neck_w)),
+                    len(number(top - floor_at))),
                 all,
             );
             d.dims = vec![
@@ -556,11 +556,10 @@ fn undercut(shop: &Shop, faces: &[u32], n: DVec3, floor: u32, x: DVec3, y: DVec3
             ];
             d.cutter = Some(format!(
                 "T-slot cutter: head up to Ø{} × {} high, neck under Ø{}, reach {}",
-                number(wide),
-                number(height),
-                number(neck_w),
-                number(top - floor_at)
-            ));
+                len(number(wide)),
+                len(number(height)),
+                len(number(neck_w)),
+                len(number(top - floor_at))));
             finish_covered(shop, &mut d, floor, n, height);
             return d;
         }
@@ -578,19 +577,18 @@ fn undercut(shop: &Shop, faces: &[u32], n: DVec3, floor: u32, x: DVec3, y: DVec3
             format!(
                 "Dovetail {}°, {} wide at the floor, {} deep",
                 number(angle.to_degrees()),
-                number(wide),
-                number(deep)
-            ),
+                len(number(wide)),
+                len(number(deep))),
             all,
         );
         d.dims = vec![degrees("angle", angle), mm("width", wide), mm("depth", deep), mm("length", l1 - l0)];
-        d.cutter = Some(format!("dovetail cutter of {}°, at least {} high", number(angle.to_degrees()), number(deep)));
+        d.cutter = Some(format!("dovetail cutter of {}°, at least {} high", number(angle.to_degrees()), len(number(deep))));
         finish_covered(shop, &mut d, floor, n, deep);
         return d;
     }
     let mut d = Draft::new(
         FeatureKind::Undercut,
-        format!("Undercut {} × {}, {} high", number(bx - ax), number(by - ay), number(deep)),
+        format!("Undercut {} × {}, {} high", len(number(bx - ax)), len(number(by - ay)), len(number(deep))),
         all,
     );
     d.dims = vec![mm("length", bx - ax), mm("width", by - ay), mm("height", deep)];
@@ -650,7 +648,7 @@ pub fn nuts(shop: &Shop, drafts: &mut [Draft], holes: usize) {
         let nut = NUTS.iter().find(|(_, s)| (across - s).abs() <= 0.06 * s && across > s - 0.02);
         let name = nut.map_or_else(|| "Hexagon pocket".to_string(), |(n, _)| format!("Pocket for a nut {n}"));
         let deep = drafts[k].deep;
-        drafts[k].what = format!("{name}, {} across flats × {} deep", number(across), number(deep));
+        drafts[k].what = format!("{name}, {} across flats × {} deep", len(number(across)), len(number(deep)));
         drafts[k].dims = vec![mm("across flats", across), mm("depth", deep)];
         if let Some(h) = hole {
             let what = drafts[h].what.clone();

@@ -27,6 +27,7 @@ pub use body::{Body, BodyKind, Section, SectionKind, Symmetry};
 pub use rays::Rays;
 pub use ways::{FormCutter, OtherWay, before_thin, plug_force, relief_offset};
 
+use reason::len;
 use crate::{Part, Surface};
 use geom::{Box3, DIRECTIONS, DVec3};
 use reason::Place;
@@ -284,13 +285,13 @@ pub fn face_words(s: &Surface, turn: f64) -> String {
             "slanted" => format!("Flat, looks {}", direction_words(normal)),
             d => format!("Flat, looks to {d}"),
         },
-        Surface::Cylinder { radius, hollow: true, .. } if turn > 3.5 => format!("Hole Ø{}", number(2.0 * radius)),
-        Surface::Cylinder { radius, hollow: true, .. } => format!("Inside corner R{}", number(radius)),
-        Surface::Cylinder { radius, .. } if turn > 3.5 => format!("Round Ø{}", number(2.0 * radius)),
-        Surface::Cylinder { radius, .. } => format!("Outside corner R{}", number(radius)),
+        Surface::Cylinder { radius, hollow: true, .. } if turn > 3.5 => format!("Hole Ø{}", len(number(2.0 * radius))),
+        Surface::Cylinder { radius, hollow: true, .. } => format!("Inside corner R{}", len(number(radius))),
+        Surface::Cylinder { radius, .. } if turn > 3.5 => format!("Round Ø{}", len(number(2.0 * radius))),
+        Surface::Cylinder { radius, .. } => format!("Outside corner R{}", len(number(radius))),
         Surface::Cone { half_angle, .. } => format!("Cone, {}° included", number(2.0 * half_angle.abs().to_degrees())),
-        Surface::Sphere { radius, .. } => format!("Ball R{}", number(radius)),
-        Surface::Torus { minor, .. } => format!("Round R{}", number(minor)),
+        Surface::Sphere { radius, .. } => format!("Ball R{}", len(number(radius))),
+        Surface::Torus { minor, .. } => format!("Round R{}", len(number(minor))),
         Surface::Free => "Free form".into(),
     }
 }

@@ -1,5 +1,6 @@
 //! Equal features in circles, lines and grids, and ways in which the whole part is like itself.
 
+use reason::len;
 use super::{Axis, Dim, Feature, FeatureKind, Shop, Symmetry, count, degrees, mm, number};
 use crate::Surface;
 use geom::{DVec2, DVec3};
@@ -103,7 +104,7 @@ fn circle(at: &[DVec2]) -> Option<(String, Vec<Dim>)> {
     if !even || whole > 3.0 * n as f64 {
         return None;
     }
-    let mut words = format!("on a circle Ø{}", number(2.0 * r));
+    let mut words = format!("on a circle Ø{}", len(number(2.0 * r)));
     if whole as usize != n {
         words.push_str(&format!(", every {}°", number(360.0 / whole)));
     }
@@ -139,11 +140,11 @@ fn grid(at: &[DVec2]) -> Option<(String, Vec<Dim>)> {
     if sy.len() == 1 || sx.len() == 1 {
         let s = if sy.len() == 1 { &sx } else { &sy };
         let pitch = s[1] - s[0];
-        return Some((format!("in a line, {} apart", number(pitch)), vec![count("count", n), mm("pitch", pitch)]));
+        return Some((format!("in a line, {} apart", len(number(pitch))), vec![count("count", n), mm("pitch", pitch)]));
     }
     let (px, py) = (sx[1] - sx[0], sy[1] - sy[0]);
     Some((
-        format!("in a grid {} × {}, {} and {} apart", sx.len(), sy.len(), number(px), number(py)),
+        format!("in a grid {} × {}, {} and {} apart", sx.len(), sy.len(), len(number(px)), len(number(py))),
         vec![count("columns", sx.len()), count("rows", sy.len()), mm("pitch", px), mm("row pitch", py)],
     ))
 }

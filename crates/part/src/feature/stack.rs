@@ -2,6 +2,7 @@
 //!
 //! Drill points: a twist drill of 118° leaves a cone 0.300 D long, 130° 0.233 D, 135° 0.207 D, 140° 0.182 D (tan of the half angle).
 
+use reason::len;
 use super::{Axis, Draft, Ending, FeatureKind, Shop, count, degrees, hard, mm, number};
 use crate::{Bend, Surface};
 use geom::DVec3;
@@ -342,29 +343,27 @@ fn describe(shop: &Shop, origin: DVec3, axis: DVec3, run: Vec<Piece>, through: b
                 if first && p.s[0] < pilot_start {
                     d.dims.push(mm("counterbore diameter", dia));
                     d.dims.push(mm("counterbore depth", p.s[1] - top));
-                    steps.push(format!("counterbore Ø{} × {}", number(dia), number(p.s[1] - top)));
+                    steps.push(format!("counterbore Ø{} × {}", len(number(dia)), len(number(p.s[1] - top))));
                 } else if before.is_some() && after.is_some() && wider_than(before, true) && wider_than(after, false) {
                     d.dims.push(mm("groove diameter", dia));
                     d.dims.push(mm("groove width", length));
                     d.cutter = Some(format!(
                         "groove cutter at most {} wide that passes Ø{}",
-                        number(length),
-                        number(2.0 * before.map_or(0.0, |b| b.r[1]).min(pilot_r.max(before.map_or(0.0, |b| b.r[1]))))
-                    ));
+                        len(number(length)),
+                        len(number(2.0 * before.map_or(0.0, |b| b.r[1]).min(pilot_r.max(before.map_or(0.0, |b| b.r[1])))))));
                     steps.push(format!(
                         "groove Ø{} × {} wide, {} down",
-                        number(dia),
-                        number(length),
-                        number(p.s[0] - top)
-                    ));
+                        len(number(dia)),
+                        len(number(length)),
+                        len(number(p.s[0] - top))));
                 } else if p.s[0] >= pilot_end - 1e-6 && through && k + 1 == n {
                     d.dims.push(mm("back bore diameter", dia));
                     d.dims.push(mm("back bore depth", length));
-                    steps.push(format!("bore Ø{} × {} from the other end", number(dia), number(length)));
+                    steps.push(format!("bore Ø{} × {} from the other end", len(number(dia)), len(number(length))));
                 } else {
                     d.dims.push(mm("step diameter", dia));
                     d.dims.push(mm("step depth", p.s[1] - top));
-                    steps.push(format!("step Ø{} to {}", number(dia), number(p.s[1] - top)));
+                    steps.push(format!("step Ø{} to {}", len(number(dia)), len(number(p.s[1] - top))));
                 }
             }
             PieceShape::Cone => {
@@ -379,16 +378,16 @@ fn describe(shop: &Shop, origin: DVec3, axis: DVec3, run: Vec<Piece>, through: b
                     d.dims.push(mm("countersink diameter", 2.0 * p.r[0]));
                     d.dims.push(degrees("countersink angle", 2.0 * half));
                     steps.push(if chamfer {
-                        format!("chamfered {} × {}°", number(length), number(half.to_degrees()))
+                        format!("chamfered {} × {}°", len(number(length)), number(half.to_degrees()))
                     } else {
-                        format!("countersink Ø{} {}°", number(2.0 * p.r[0]), number((2.0 * half).to_degrees()))
+                        format!("countersink Ø{} {}°", len(number(2.0 * p.r[0])), number((2.0 * half).to_degrees()))
                     });
                 } else if k + 1 == n && through {
                     d.dims.push(mm("back countersink diameter", 2.0 * p.r[0].max(p.r[1])));
                     d.dims.push(degrees("back countersink angle", 2.0 * half));
                     steps.push(format!(
                         "countersink Ø{} {}° at the other end",
-                        number(2.0 * p.r[0].max(p.r[1])),
+                        len(number(2.0 * p.r[0].max(p.r[1]))),
                         number((2.0 * half).to_degrees())
                     ));
                 } else {
@@ -396,16 +395,15 @@ fn describe(shop: &Shop, origin: DVec3, axis: DVec3, run: Vec<Piece>, through: b
                     steps.push(format!(
                         "cone {}° from Ø{} to Ø{}",
                         number((2.0 * half).to_degrees()),
-                        number(2.0 * p.r[0]),
-                        number(2.0 * p.r[1])
-                    ));
+                        len(number(2.0 * p.r[0])),
+                        len(number(2.0 * p.r[1]))));
                 }
             }
             PieceShape::Ring => steps.push("rounded edge".into()),
             PieceShape::Ball => {
                 has_point = true;
                 d.dims.push(mm("ball radius", p.r[0].max(p.r[1])));
-                steps.push(format!("ball end R{}", number(p.r[0].max(p.r[1]))));
+                steps.push(format!("ball end R{}", len(number(p.r[0].max(p.r[1])))));
             }
         }
     }
@@ -452,14 +450,14 @@ fn describe(shop: &Shop, origin: DVec3, axis: DVec3, run: Vec<Piece>, through: b
     } else {
         "Hole"
     };
-    let mut what = format!("{name} Ø{}", number(dia));
+    let mut what = format!("{name} Ø{}", len(number(dia)));
     if through {
         what.push_str(" through");
         if pieces > 1 {
             what.push_str(&format!(" {pieces} walls"));
         }
     } else {
-        what.push_str(&format!(" {} deep", number(depth)));
+        what.push_str(&format!(" {} deep", len(number(depth))));
         if flat {
             what.push_str(", flat bottom");
         }
@@ -561,9 +559,9 @@ fn entry(shop: &Shop, d: &mut Draft, run: &[Piece], axis: DVec3, own: &[u32]) {
                     }
                     Surface::Cylinder { radius, hollow, axis: a, .. } if a.dot(axis).abs() < 1.0 - 1e-6 => {
                         if *hollow {
-                            format!("breaks into a hollow R{}", number(*radius))
+                            format!("breaks into a hollow R{}", len(number(*radius)))
                         } else {
-                            format!("{where_} a round face Ø{}", number(2.0 * radius))
+                            format!("{where_} a round face Ø{}", len(number(2.0 * radius)))
                         }
                     }
                     Surface::Free => format!("{where_} a free-form face"),

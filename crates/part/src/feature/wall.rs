@@ -3,6 +3,7 @@
 //! Thickness is exact, from the faces; that there is material between is seen by rays. The height that counts is the free one: from the
 //! support to the free edge, or to the middle where there is no free edge. Limit: thickness : height beyond about 1 : 10 (common practice, no source).
 
+use reason::len;
 use super::stack::{lines, same_line};
 use super::{Axis, Draft, FeatureKind, Shop, count, hard, mm, number};
 use crate::{Bend, Surface};
@@ -140,9 +141,9 @@ fn between(shop: &Shop, a: u32, b: u32, n: DVec3, t: f64) -> Option<Draft> {
     let kind =
         if holds >= 3 && hx == [true, true] && hy == [true, true] { FeatureKind::Floor } else { FeatureKind::Wall };
     let what = if kind == FeatureKind::Floor {
-        format!("Floor {} thick, {} × {} open", number(t), number(ex.max(ey)), number(ex.min(ey)))
+        format!("Floor {} thick, {} × {} open", len(number(t)), len(number(ex.max(ey))), len(number(ex.min(ey))))
     } else {
-        format!("Wall {} thick, {} high, 1 : {}", number(t), number(height), number(ratio))
+        format!("Wall {} thick, {} high, 1 : {}", len(number(t)), len(number(height)), number(ratio))
     };
     let mut d = draft(kind, what, a, b, n, t, height);
     d.hard.push(hard(
@@ -177,7 +178,7 @@ fn tubes(shop: &Shop, out: &mut Vec<Draft>) {
                 }
                 let mut d = Draft::new(
                     FeatureKind::Wall,
-                    format!("Tube wall {} thick, {} long, about Ø{}", number(t), number(long), number(2.0 * h.r[0])),
+                    format!("Tube wall {} thick, {} long, about Ø{}", len(number(t)), len(number(long)), len(number(2.0 * h.r[0]))),
                     h.faces.iter().chain(&r.faces).copied().collect(),
                 );
                 d.dims = vec![mm("thickness", t), mm("height", long), mm("diameter", 2.0 * h.r[0])];

@@ -2,6 +2,7 @@
 //!
 //! Every rule of this kind in the trade is common practice without a published source, and says so; what is computed is geometry.
 
+use reason::len;
 use super::{Feature, FeatureKind, number};
 use crate::Recognised;
 use geom::DVec3;
@@ -21,6 +22,8 @@ pub struct OtherWay {
     pub source: String,
     /// What the drawing's owner would be asked for it; empty where nobody has to be asked.
     pub ask: String,
+    /// The feature that waits for the answer.
+    pub blocks: String,
 }
 
 /// A cutter that no shop has in stock: its half profile, to be ground or bought.
@@ -47,7 +50,7 @@ const CORNER: f64 = 0.8;
 const COOLANT: f64 = 10.342;
 
 fn remedy(what: String, terms: Vec<Term>, source: &str) -> OtherWay {
-    OtherWay { what, terms, source: source.into(), ask: String::new() }
+    OtherWay { what, terms, source: source.into(), ask: String::new(), blocks: String::new() }
 }
 
 /// Force with which coolant drives a plug out of a hole: p·A, N. Pressure MPa, diameter mm.
@@ -99,21 +102,20 @@ fn sharp(f: &Feature, out: &mut Vec<OtherWay>) {
     out.push(remedy(
         format!(
             "Relief holes Ø{} in the corners, {} mm from both walls: whatever is square then goes in",
-            number(hole),
-            number(relief_offset(hole))
-        ),
+            len(number(hole)),
+            len(number(relief_offset(hole)))),
         vec![
             Term::new("d", "hole", hole, "mm"),
             Term::new("c", "middle from both walls, d/2·sin 45°", relief_offset(hole), "mm"),
         ],
         &format!("the hole just reaches a square corner (geometry); depth at most 3 × d, {CP}"),
     ));
-    out[0].ask = format!("May the inside corners of '{}' have relief holes Ø{}?", f.what, number(hole));
+    out[0].ask = format!("May the inside corners of '{}' have relief holes Ø{}?", f.what, len(number(hole)));
     let r = (d / 2.0 / CORNER * 10.0).ceil() / 10.0;
     out.push(OtherWay {
-        ask: format!("May the inside corners of '{}' have a radius of {} mm?", f.what, number(r)),
+        ask: format!("May the inside corners of '{}' have a radius of {} mm?", f.what, len(number(r))),
         ..remedy(
-            format!("A radius of {} mm or more in the corners, if the drawing's owner agrees", number(r)),
+            format!("A radius of {} mm or more in the corners, if the drawing's owner agrees", len(number(r))),
             vec![
                 Term::new("t", "depth", deep, "mm"),
                 Term::new("D", "cutter at 3 × its diameter deep", d, "mm"),
@@ -202,8 +204,7 @@ fn crossing(f: &Feature, out: &mut Vec<OtherWay>) {
     out.push(remedy(
         format!(
             "A gun drill whose guided tip is longer than {} mm, started in a pilot hole or bush, never in air",
-            number(a.min(b))
-        ),
+            len(number(a.min(b)))),
         Vec::new(),
         CP,
     ));
@@ -267,10 +268,9 @@ fn form(f: &Feature) -> Option<FormCutter> {
             Some(FormCutter {
                 what: format!(
                     "T-slot cutter: head Ø{} × {}, neck Ø{}",
-                    number(2.0 * head),
-                    number(h),
-                    number(2.0 * shank)
-                ),
+                    len(number(2.0 * head)),
+                    len(number(h)),
+                    len(number(2.0 * shank))),
                 profile: vec![[0.0, 0.0], [head, 0.0], [head, h], [shank, h], [shank, t + 3.0], [0.0, t + 3.0]],
                 reach: t,
                 days: [2, 10],
@@ -287,7 +287,7 @@ fn form(f: &Feature) -> Option<FormCutter> {
                     let mouth = (wide - 2.0 * lean).max(1.0);
                     let low = (mouth / 2.0 - 0.2).max(lean + 0.3);
                     Some(FormCutter {
-                        what: format!("Dovetail cutter of {}°, Ø{} × {}", number(angle), number(2.0 * low), number(t)),
+                        what: format!("Dovetail cutter of {}°, Ø{} × {}", number(angle), len(number(2.0 * low)), len(number(t))),
                         profile: vec![[0.0, 0.0], [low, 0.0], [low - lean, t], [low - lean, t + 5.0], [0.0, t + 5.0]],
                         reach: t,
                         days: [2, 10],
@@ -298,7 +298,7 @@ fn form(f: &Feature) -> Option<FormCutter> {
                     let (h, w) = (f.dim("height")?, f.dim("width")?.min(f.dim("length")?));
                     let head = (w / 2.0).max(1.0);
                     Some(FormCutter {
-                        what: format!("Form cutter: head up to Ø{} × {}", number(2.0 * head), number(h)),
+                        what: format!("Form cutter: head up to Ø{} × {}", len(number(2.0 * head)), len(number(h))),
                         profile: vec![
                             [0.0, 0.0],
                             [head, 0.0],

@@ -55,12 +55,12 @@ fn a_mark_goes_with_its_bore_when_it_is_moved_or_resized() {
         assert!(marked(&b, &marks)[0].faces.is_empty(), "the old face is not there");
         let c = over(&a, &b, &marks);
         assert_eq!(c.len(), 1);
-        assert_eq!((c[0].words.as_str(), c[0].faces.as_slice()), (words, &[bore(&b, d) as u32][..]));
+        assert_eq!((reason::plain(&c[0].words).as_ref(), c[0].faces.as_slice()), (words, &[bore(&b, d) as u32][..]));
         assert_eq!(c[0].now.note, "as drawn");
         // Carried over it holds, and nothing is left to carry.
         let after = BTreeMap::from([(c[0].now.id(), c[0].now.clone())]);
         let m = &marked(&b, &after)[0];
-        assert_eq!((m.words.clone(), m.doubt.clone()), (format!("Ø{} H7", part_number(d)), None));
+        assert_eq!((reason::plain(&m.words).into_owned(), m.doubt.clone()), (format!("Ø{} H7", part_number(d)), None));
         assert!(over(&a, &b, &after).is_empty());
     }
 }
@@ -85,7 +85,7 @@ fn planes_follow_when_the_part_grows() {
     let of = |kind: &str| c.iter().find(|c| c.mark.starts_with(kind)).unwrap();
     assert_eq!(c.len(), 3, "{c:#?}");
     assert_eq!(of("seen").faces, [plane(&b, [1.0, 0.0, 0.0], 108.0) as u32]);
-    assert_eq!(of("seen").words, "8 mm from where it was");
+    assert_eq!(reason::plain(&of("seen").words), "8 mm from where it was");
     assert_eq!(of("datum").words, "the same face with another border");
     let d = &of("distance").now;
     assert_eq!(d.face, marks.values().find(|m| matches!(m.what, MarkKind::Distance { .. })).unwrap().face);

@@ -39,7 +39,7 @@ fn a_class_gives_limits_and_later_processes_the_size_to_machine() {
     let bore = &ids[round(&p, 22.0) as usize];
     let m = &marked(&p, &size(bore, Some("H7"), vec![]))[0];
     // ISO 286-2: 22 H7 is 0/+21 µm.
-    assert_eq!((m.words.as_str(), m.finished, m.machine), ("Ø22 H7", Some([22.0, 22.021]), None));
+    assert_eq!((reason::plain(&m.words).as_ref(), m.finished, m.machine), ("Ø22 H7", Some([22.0, 22.021]), None));
     // Plated 8 µm a side and ground 0.3 on diameter: the bore is made 16 µm larger and 0.3 mm smaller.
     let later = vec![Process::Plating { layer: 0.008 }, Process::Grinding { allowance: 0.3 }];
     let m = &marked(&p, &size(bore, Some("H7"), later.clone()))[0];

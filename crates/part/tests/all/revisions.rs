@@ -35,7 +35,7 @@ fn moved_resized_gone_and_new_are_told_apart() {
     // One Ø5 moves by 2, the Ø9 becomes Ø10, the Ø3 goes, a Ø7 comes far away, the pocket gets deeper.
     let b = plate(&[(10.0, 10.0, 5.0), (22.0, 10.0, 5.0), (30.0, 40.0, 10.0), (50.0, 8.0, 7.0)], Some(5.5));
     let all = fates(&a, &b);
-    let of = |f: Fate| all.iter().filter(|x| x.0 == f).map(|x| x.1.as_str()).collect::<Vec<_>>();
+    let of = |f: Fate| all.iter().filter(|x| x.0 == f).map(|x| reason::plain(&x.1).into_owned()).collect::<Vec<_>>();
     assert_eq!(of(Fate::Unchanged), ["Hole Ø5 through"]);
     assert_eq!(of(Fate::Moved), ["Hole Ø5 through moved by 2 mm"]);
     assert_eq!(of(Fate::Gone), ["Hole Ø3 through"]);

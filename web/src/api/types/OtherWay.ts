@@ -20,4 +20,4 @@ source: string,
 /**
  * What the drawing's owner would be asked for it; empty where nobody has to be asked.
  */
-ask: string, };
+ask: string, blocks: string, };

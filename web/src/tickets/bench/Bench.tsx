@@ -5,7 +5,7 @@ import { useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, jobsQuery, type JobCard, type Me } from '../../api';
 import { Keys } from '../../frame/Keys';
-import { refuse, tell, UnitsContext } from '../../frame/settings';
+import { refuse, tell, UnitsContext, useInWords } from '../../frame/settings';
 import { useShortcuts } from '../../frame/shortcuts';
 import { Top } from '../../frame/Top';
 import { Button, Either, Kbd, Line, Quiet } from '../../parts/basics';
@@ -58,7 +58,8 @@ const Desk = styled(DropZone)`
 export function Bench({ me }: { me: Me }) {
   const client = useQueryClient();
   const navigate = useNavigate();
-  const jobs = useQuery(jobsQuery);
+  const asked = useQuery(jobsQuery);
+  const jobs = { ...asked, data: useInWords(me.units === 'inch' ? 'inch' : 'mm', asked.data) };
   const [away, setAway] = useState(false);
   const [keys, setKeys] = useState(false);
   const [people, setPeople] = useState(false);

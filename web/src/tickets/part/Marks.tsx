@@ -4,6 +4,7 @@ import { usePart } from '../../frame/part';
 import { useUnits } from '../../frame/settings';
 import { keyOf } from '../../model/key';
 import { say } from '../../model/units';
+import { said } from '../../model/words';
 import { Button, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
 import { Stamp } from '../../parts/Stamp';
 import { Num } from '../../parts/Number';
@@ -105,6 +106,7 @@ const fields: readonly { key: keyof Ask; words: string }[] = [
 /** What only the drawing's owner can decide. */
 export function Asks() {
   const { part, decide } = usePart();
+  const { units } = useUnits();
   const [form, setForm] = useState<Ask | null>(null);
   const [reply, setReply] = useState<Record<string, string>>({});
   return (
@@ -114,21 +116,21 @@ export function Asks() {
         {part.asks.map(({ id, ask }) => (
           <li key={id} data-ask={id}>
             <Line style={{ justifyContent: 'space-between' }}>
-              <b>{ask.text}</b>
+              <b>{said(ask.text, units)}</b>
               <Stamp kind={ask.answer ? 'decided' : 'answer'} words={ask.answer ? 'answered' : 'asked'} />
             </Line>
             <p>
               <Quiet>
                 {ask.whom ? `${ask.whom}, ${ask.when}. ` : ''}
                 {ask.proposal ? `Until then: ${ask.proposal}. ` : ''}
-                {ask.blocks ? `It blocks ${ask.blocks}.` : ''}
+                {ask.blocks ? `It blocks ${said(ask.blocks, units)}.` : ''}
               </Quiet>{' '}
               {ask.answer ? <b>{ask.answer}</b> : null}
             </p>
             {ask.answer ? null : (
               <Line>
                 <input
-                  aria-label={`Answer to: ${ask.text}`}
+                  aria-label={`Answer to: ${said(ask.text, units)}`}
                   value={reply[id] ?? ''}
                   onChange={(e) => setReply({ ...reply, [id]: e.target.value })}
                   onKeyDown={(e) => e.stopPropagation()}

@@ -99,7 +99,7 @@ function More({ g }: { g: Group }) {
             </li>
           ))}
         </ul>
-        <Ways ways={f.ways} form={f.form} what={f.what} />
+        <Ways ways={f.ways} form={f.form} />
       </td>
     </tr>
   );

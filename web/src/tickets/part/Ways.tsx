@@ -40,7 +40,7 @@ function Form({ cutter: c }: { cutter: FormCutter }) {
 }
 
 /** What can be done about what is hard. */
-export function Ways({ ways, form, what }: { ways: readonly OtherWay[]; form: FormCutter | null; what: string }) {
+export function Ways({ ways, form }: { ways: readonly OtherWay[]; form: FormCutter | null }) {
   const { part, decide } = usePart();
   const ask = (w: OtherWay) => {
     const id = `q${keyOf(part.asks.length, w.ask)}`;
@@ -52,7 +52,7 @@ export function Ways({ ways, form, what }: { ways: readonly OtherWay[]; form: Fo
         proposal: 'as drawn',
         whom: '',
         when: new Date().toISOString().slice(0, 10),
-        blocks: what,
+        blocks: w.blocks,
         answer: '',
       },
     });

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link as To } from 'react-router';
 import { formsQuery, rackQuery } from '../../api';
-import { useUnits } from '../../frame/settings';
+import { useInWords, useUnits } from '../../frame/settings';
 import { useStock } from '../../frame/stock';
 import { say } from '../../model/units';
 import { Line, Quiet, Rows, Section } from '../../parts/basics';
@@ -16,7 +16,7 @@ export function Forms() {
     ...formsQuery(id, state.card.revision, rack.data?.revision ?? -1),
     enabled: rack.data !== undefined,
   });
-  const f = forms.data;
+  const f = useInWords(units, forms.data);
   if (!f || f.piece === null || f.forms.length === 0) return null;
   return (
     <Section aria-label="Also cut from this piece">

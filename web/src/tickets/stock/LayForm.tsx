@@ -7,6 +7,7 @@ import { Button, Line, Quiet, Section } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
 import { Field } from '../../parts/Field';
 import { FindingRow } from '../../parts/FindingRow';
+import { useInWords, useUnits } from '../../frame/settings';
 import { FITS } from './words';
 
 interface Props {
@@ -20,7 +21,9 @@ interface Props {
 export function LayForm({ bench, stands, onTry }: Props) {
   const { id, decide } = useStock();
   const [trial, setTrial] = useState<Lay | null>(null);
-  const tried = useQuery(layQuery(id, stands.piece, trial));
+  const { units } = useUnits();
+  const asked = useQuery(layQuery(id, stands.piece, trial));
+  const tried = { ...asked, data: useInWords(units, asked.data) };
   const lay = trial ?? stands.laying.lay;
   const laying = (trial && tried.data) || stands.laying;
   // What came back is shown by whoever draws.
