@@ -231,7 +231,11 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
     }
     let hex = f::thickest_chip(fz.value, ae, d);
     if hex < EDGE_CHIP {
-        remarks.push(format!("Thin chip: {hex:.4} mm where {EDGE_CHIP} mm is wanted", hex = len(hex), EDGE_CHIP = len(EDGE_CHIP)));
+        remarks.push(format!(
+            "Thin chip: {hex:.4} mm where {EDGE_CHIP} mm is wanted",
+            hex = len(hex),
+            EDGE_CHIP = len(EDGE_CHIP)
+        ));
     }
 
     let feed_of = |fz: f64| fz * z * rpm.value;

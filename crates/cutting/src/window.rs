@@ -1,10 +1,10 @@
 //! The operating window: which feeds per tooth are possible at which radial width, and what each limit is; and what follows from numbers
 //! that a person typed.
 
-use reason::len;
 use crate::force::forces;
 use crate::formula as f;
 use crate::propose::{EDGE_CHIP, MillData, as_cut, bend_of, feeds_per_tooth};
+use reason::len;
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::Tool;
@@ -119,7 +119,11 @@ pub fn follow(data: &mut MillData, tool: &Tool, m: &Material, machine: &Machine)
     over("tooth load", fz, tooth, "mm");
     let hex = f::thickest_chip(fz, ae, d);
     if hex < EDGE_CHIP {
-        data.remarks.push(format!("Rubs: {hex:.4} mm chip where {EDGE_CHIP} mm is wanted", hex = len(hex), EDGE_CHIP = len(EDGE_CHIP)));
+        data.remarks.push(format!(
+            "Rubs: {hex:.4} mm chip where {EDGE_CHIP} mm is wanted",
+            hex = len(hex),
+            EDGE_CHIP = len(EDGE_CHIP)
+        ));
     }
 }
 

@@ -122,7 +122,9 @@ fn build(
                         Severity::Stop,
                         format!(
                             "The block leaves {hat:.1} mm below the part; {:.0} mm are needed to hold it",
-                            len(LEAST_GRIP + ABOVE_JAW), hat = len(hat)),
+                            len(LEAST_GRIP + ABOVE_JAW),
+                            hat = len(hat)
+                        ),
                         "Take a thicker block, or plan it half and half (not planned by Gold Chip yet).",
                     ));
                 }
@@ -188,7 +190,12 @@ fn build(
                 Finding::new(
                     Kind::Opening,
                     Severity::Stop,
-                    format!("{opening:.0} mm between the jaws, the {} opens {:.0} mm", vise.name, len(vise.opening_mm), opening = len(opening)),
+                    format!(
+                        "{opening:.0} mm between the jaws, the {} opens {:.0} mm",
+                        vise.name,
+                        len(vise.opening_mm),
+                        opening = len(opening)
+                    ),
                     "Turn the part in the vise or use a larger one.",
                 )
                 .in_setup(name)
@@ -206,8 +213,9 @@ fn build(
                     format!(
                         "The block is {:.0} mm along {}, the machine travels {travel:.0} mm",
                         len(stock_1[k]),
-                        ["X", "Y", "Z"][k]
-                    , travel = len(travel)),
+                        ["X", "Y", "Z"][k],
+                        travel = len(travel)
+                    ),
                     "Cut it in two stations, or on a larger machine.",
                 )
                 .keyed(k),

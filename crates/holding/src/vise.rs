@@ -264,7 +264,8 @@ impl Grip {
             self.on,
             len(trim(self.height)),
             len(trim(self.parallels)),
-            len(trim(self.opening)))];
+            len(trim(self.opening))
+        )];
         match duty {
             Duty::AllButHat => {}
             Duty::All => out.push("Turn over about X: what was up lies on the parallels".into()),
@@ -292,7 +293,8 @@ impl Grip {
                     "{:.0} mm and {:.0} mm off the fixed jaw, bearing over {:.0} mm",
                     len(b.at_mm[0]),
                     len(b.at_mm[1]),
-                    len(if b.length_mm[0] < b.length_mm[1] { b.length_mm[0] } else { b.length_mm[1] }))
+                    len(if b.length_mm[0] < b.length_mm[1] { b.length_mm[0] } else { b.length_mm[1] })
+                )
             },
         );
         let trim = shop::tool::trim;

@@ -1,6 +1,5 @@
 //! Ways to stand the part in the vise that are compared: which end up, which way round, and what the jaws find.
 
-use reason::len;
 use crate::frame::Order;
 use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
 use crate::vise::{Bearing, bearing, clamping};
@@ -8,6 +7,7 @@ use geom::{DMat3, DVec3, Placement};
 use part::{Part, View};
 use rayon::prelude::*;
 use reason::Sure;
+use reason::len;
 use shop::machine::{Material, Vise};
 
 /// Material over the top, mm (common practice ≥ 0.5 to clean, no source).
@@ -57,7 +57,9 @@ impl Way {
         }
         format!(
             "there are no two parallel faces to grip (best: {:.0} mm high over {:.0} mm)",
-            len(self.jaw_top), len(self.contact.length))
+            len(self.jaw_top),
+            len(self.contact.length)
+        )
     }
     /// Smaller is better, in this order.
     fn rank(&self) -> (f64, i32, f64) {

@@ -4,13 +4,13 @@
 //! Lines, arcs, circles, polylines with bulges (bulge = tan of a quarter of the swept angle), ellipses and splines (both fitted by arcs
 //! within 0.001 mm) and inserted blocks are read; all else is counted and left out. Ends within [`JOIN`] mm are joined.
 
-use reason::len;
 use crate::Reading;
 use dxf::entities::{Entity, EntityType, Insert, Spline};
 use dxf::enums::Units;
 use geom::{DVec2, FitSettings, Path2, Region, Seg, fit_arcs};
 use kernel::shape::{ModelError, Piece, Shape};
 use kernel::{Meshing, RawModel};
+use reason::len;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::f64::consts::TAU;

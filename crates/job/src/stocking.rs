@@ -173,7 +173,8 @@ pub fn bench(
                 part::direction_name(axis).trim_start_matches('+'),
                 across.map_or(format!("largest Ø{}", len(shop::tool::trim(diameter))), |a| format!(
                     "{} across flats",
-                    len(shop::tool::trim(a))))
+                    len(shop::tool::trim(a))
+                ))
             ),
         },
         material: material.id.clone(),

@@ -10,8 +10,8 @@
 //! | `layer/NAME` | `through`, `ignore`, or `pocket:DEPTH` in mm |
 //! | `hole/…` and others | a choice's key, as the question lists them |
 
-use reason::len;
 use intake::{LayerUse, LengthUnit, Reading};
+use reason::len;
 use std::collections::BTreeMap;
 
 fn number(text: &str, least: f64, most: f64) -> Option<f64> {

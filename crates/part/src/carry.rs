@@ -3,10 +3,10 @@
 //! A face of a feature that was moved or resized is looked for in that feature; another one among the faces that are new, of the same kind and
 //! looking the same way, the nearest in place and size first. It is a proposal: nothing is carried over by itself.
 
-use reason::len;
 use crate::feature::number;
 use crate::{Change, Mark, MarkKind, Part, Recognised, Surface, face_ids};
 use geom::DVec3;
+use reason::len;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use ts_rs::TS;

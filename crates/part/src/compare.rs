@@ -4,9 +4,9 @@
 //! the nearest first; then the same kind nearby. Whatever is left over is gone or new. Relations (walls, patterns, crossings) follow from
 //! features and are not compared by themselves.
 
-use reason::len;
 use crate::{Feature, FeatureKind, Recognised};
 use geom::DVec3;
+use reason::len;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -146,8 +146,11 @@ pub fn compare(old: &Recognised, new: &Recognised) -> Vec<Change> {
             let d = apart(a, b);
             let differ = sizes(a, b);
             let (fate, words) = if !differ.is_empty() {
-                let also =
-                    if d < SAME_PLACE { String::new() } else { format!(", moved by {} mm", len(crate::feature::number(d))) };
+                let also = if d < SAME_PLACE {
+                    String::new()
+                } else {
+                    format!(", moved by {} mm", len(crate::feature::number(d)))
+                };
                 (Fate::Resized, format!("{}: {differ}{also}", a.what))
             } else if d >= SAME_PLACE {
                 (Fate::Moved, format!("{} moved by {} mm", b.what, len(crate::feature::number(d))))

@@ -4,10 +4,10 @@
 //! diameters (less than nothing: an interference). Where a flat face of one looks at a flat face of the other near by, there is a gap.
 //! Material that both claim is measured by rays. Diameters and gaps are exact, the shared volume is as good as its rays.
 
-use reason::len;
 use crate::{Face, Part, Surface, feature::number};
 use geom::{DVec3, RayGrid, TriMesh};
 use reason::Place;
+use reason::len;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

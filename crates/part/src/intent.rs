@@ -118,7 +118,9 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
     Some(Intent {
         drills: vec![[drawn - REAM[1], drawn - REAM[0]]],
         after: After::Reamer,
-        wants: class.split_once(' ').map_or_else(|| format!("Ø{}", len(class)), |(d, fit)| format!("Ø{} {fit}", len(d))),
+        wants: class
+            .split_once(' ')
+            .map_or_else(|| format!("Ø{}", len(class)), |(d, fit)| format!("Ø{} {fit}", len(d))),
         terms: vec![
             Term::new("D₁", "reamed diameter", drawn, "mm"),
             Term::new("least", "for the reamer to cut, on the diameter", REAM[0], "mm"),

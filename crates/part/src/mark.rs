@@ -6,10 +6,10 @@
 //! Size to machine: the final size less the plating on both sides outside (plus in bores), plus the grinding allowance (less in bores). Common
 //! practice; the allowance for grinding is usually 0.2 to 0.4 mm on the diameter (common practice, no source).
 
-use reason::len;
 use crate::feature::number;
 use crate::{Part, Surface};
 use reason::Term;
+use reason::len;
 use serde::{Deserialize, Serialize};
 use shop::standards;
 use std::collections::BTreeMap;
@@ -339,7 +339,9 @@ fn one(part: &Part, ids: &[String], id: &str, m: &Mark) -> Marked {
                 None => format!("{said} {upper:+} {lower:+}"),
             }
         }
-        MarkKind::Position { tolerance, datums } => format!("position within {tolerance} mm to {datums}", tolerance = len(tolerance)),
+        MarkKind::Position { tolerance, datums } => {
+            format!("position within {tolerance} mm to {datums}", tolerance = len(tolerance))
+        }
         MarkKind::Distance { to, upper, lower } => {
             let other = ids.iter().position(|i| i == to);
             let d = match (face, other) {
@@ -357,7 +359,9 @@ fn one(part: &Part, ids: &[String], id: &str, m: &Mark) -> Marked {
             format!("distance {} {upper:+} {lower:+}", d.map_or("?".into(), number))
         }
         MarkKind::Datum { letter } => format!("datum {letter}"),
-        MarkKind::Parallel { tolerance, datum } => format!("parallel to {datum} within {tolerance} mm", tolerance = len(tolerance)),
+        MarkKind::Parallel { tolerance, datum } => {
+            format!("parallel to {datum} within {tolerance} mm", tolerance = len(tolerance))
+        }
         MarkKind::Thread { name } => {
             if let (Some((d, true)), Some(t)) = (size, standards::threads().iter().find(|t| t.name == *name)) {
                 let near = t.drills.iter().chain([&t.major, &t.minor]).any(|x| (x - d).abs() < 0.06);
@@ -365,7 +369,8 @@ fn one(part: &Part, ids: &[String], id: &str, m: &Mark) -> Marked {
                     out.doubt = Some(format!(
                         "Ø{} is neither a tap drill of {name} nor its diameter Ø{}",
                         len(number(d)),
-                        len(number(t.major))));
+                        len(number(t.major))
+                    ));
                 }
                 out.terms = vec![
                     Term::new("D", "nominal diameter", t.major, "mm"),

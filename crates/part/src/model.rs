@@ -170,7 +170,15 @@ fn openings(raw: &RawModel, put: f64) -> String {
     let (s, at) = (b.size() * put, (b.min + b.max) / 2.0 * put);
     let more = if boxes.len() > 1 { format!("{} openings, the largest", boxes.len()) } else { "an opening".into() };
     let [x, y, z] = [at.x, at.y, at.z].map(|c| if c.abs() < 0.05 { 0.0 } else { c });
-    format!("{more} {:.1} × {:.1} × {:.1} mm around X {x:.1} Y {y:.1} Z {z:.1}", len(s.x), len(s.y), len(s.z), x = len(x), y = len(y), z = len(z))
+    format!(
+        "{more} {:.1} × {:.1} × {:.1} mm around X {x:.1} Y {y:.1} Z {z:.1}",
+        len(s.x),
+        len(s.y),
+        len(s.z),
+        x = len(x),
+        y = len(y),
+        z = len(z)
+    )
 }
 
 impl Part {

@@ -4,10 +4,10 @@
 //! the matches is likely. Every hit carries its terms and its source, so that a person can see why it stands first. Ranking weights are
 //! common practice without a source; they order answers and decide nothing by themselves.
 
-use reason::len;
 use crate::question::Choice;
 use crate::{Feature, FeatureKind};
 use reason::Term;
+use reason::len;
 use shop::standards::{self, BEARINGS, DOWELS};
 
 /// How near a model's diameter must be to a table's, mm.
@@ -138,7 +138,8 @@ fn threads(h: &Hole, out: &mut Vec<Choice>) {
                 "Thread {}, drawn at its outside Ø{}: drill Ø{} and tap",
                 t.name,
                 len(crate::feature::number(t.major)),
-                len(crate::feature::number(drill_at))),
+                len(crate::feature::number(drill_at))
+            ),
             _ => format!("Thread {}: drill Ø{} and tap", t.name, len(crate::feature::number(h.d))),
         };
         out.push(Choice {
@@ -173,7 +174,8 @@ fn clearances(h: &Hole, out: &mut Vec<Choice>) {
             _ => 0.3,
         };
         score -= 8.0 * (d - h.d).abs();
-        let mut reasons = vec![format!("Ø{} is the {fit} clearance hole of {}", len(crate::feature::number(*d)), c.screw)];
+        let mut reasons =
+            vec![format!("Ø{} is the {fit} clearance hole of {}", len(crate::feature::number(*d)), c.screw)];
         if c.major > 17.0 {
             score -= 0.2;
             reasons.push("a large screw for a bench part".into());
@@ -202,7 +204,8 @@ fn clearances(h: &Hole, out: &mut Vec<Choice>) {
                 reasons.push(format!(
                     "the counterbore Ø{} takes its cap head Ø{}",
                     len(crate::feature::number(cb)),
-                    len(head.diameter)));
+                    len(head.diameter)
+                ));
             } else if cb < head.diameter {
                 score -= 0.2;
                 reasons.push(format!("but its cap head Ø{} does not go into the counterbore", len(head.diameter)));
@@ -275,7 +278,8 @@ fn bearings(h: &Hole, out: &mut Vec<Choice>) {
                 continue;
             }
             let fits = (depth - b.size[2]).abs() < 0.3;
-            let mut reasons = vec![format!("Ø{} is the outside of a bearing {}", len(crate::feature::number(d)), b.name)];
+            let mut reasons =
+                vec![format!("Ø{} is the outside of a bearing {}", len(crate::feature::number(d)), b.name)];
             let mut score: f64 = 0.2;
             if fits {
                 score += 0.55;
@@ -287,7 +291,8 @@ fn bearings(h: &Hole, out: &mut Vec<Choice>) {
                     "Seat of a bearing {}: Ø{} H7, {} deep",
                     b.name,
                     len(b.size[1]),
-                    len(crate::feature::number(depth))),
+                    len(crate::feature::number(depth))
+                ),
                 score,
                 reasons,
                 terms: vec![

@@ -290,7 +290,9 @@ fn drawing(part: &Part, out: &mut Vec<Question>) {
         let word = |u: LayerUse| match u {
             LayerUse::Through => ("through".to_string(), "the border, or cut through".to_string()),
             LayerUse::Ignore => ("ignore".to_string(), "not part of the geometry".to_string()),
-            LayerUse::Pocket { depth } => (format!("pocket:{}", n(depth)), format!("cleared {} mm deep", len(n(depth)))),
+            LayerUse::Pocket { depth } => {
+                (format!("pocket:{}", n(depth)), format!("cleared {} mm deep", len(n(depth))))
+            }
         };
         let mut uses = vec![l.used];
         for u in [LayerUse::Through, LayerUse::Pocket { depth: (d.thickness / 2.0).min(3.0) }, LayerUse::Ignore] {
@@ -488,7 +490,8 @@ fn hairs(part: &Part, out: &mut Vec<Question>) {
                 "{} pair{} of faces lie {:.3} mm apart: one face, or a step?",
                 steps.len(),
                 if steps.len() > 1 { "s" } else { "" },
-                len(first.0)),
+                len(first.0)
+            ),
             "A step of a hundredth is no step; it is made as one pass unless somebody wants it.",
         );
         q.choices = vec![
@@ -506,8 +509,10 @@ fn hairs(part: &Part, out: &mut Vec<Question>) {
             format!(
                 "{} edge{} shorter than {TINY} mm (down to {shortest:.4} mm): leavings of the model?",
                 tiny.len(),
-                if tiny.len() > 1 { "s are" } else { " is" }
-            , TINY = len(TINY), shortest = len(shortest)),
+                if tiny.len() > 1 { "s are" } else { " is" },
+                TINY = len(TINY),
+                shortest = len(shortest)
+            ),
             "Tiny edges come from trimming; what they bound is cut as if they were not there.",
         );
         q.choices = vec![

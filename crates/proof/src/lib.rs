@@ -392,7 +392,12 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
             Finding::new(
                 Kind::SmallLeftover,
                 Severity::Note,
-                format!("Up to {worst:.3} mm is left (± {error:.3}) in {} places", small.len(), worst = len(worst), error = len(error)),
+                format!(
+                    "Up to {worst:.3} mm is left (± {error:.3}) in {} places",
+                    small.len(),
+                    worst = len(worst),
+                    error = len(error)
+                ),
                 "Within what passes; a spring pass or a finer finish takes it off.",
             )
             .at(places::fewer(all)),

@@ -213,7 +213,14 @@ pub(crate) fn check_loads(input: &Input, s: &SetupInput, loads: &[StepLoad], fin
                 step.line,
                 chip,
                 Some(place_of(s, step)),
-                move |w, c| format!("A chip of {w:.3} mm a tooth where {usual:.3} mm is usual{}", times(c), w = len(w), usual = len(usual)),
+                move |w, c| {
+                    format!(
+                        "A chip of {w:.3} mm a tooth where {usual:.3} mm is usual{}",
+                        times(c),
+                        w = len(w),
+                        usual = len(usual)
+                    )
+                },
                 "Teeth break: a lower feed, or a higher speed.",
             );
         }

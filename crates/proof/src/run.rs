@@ -259,7 +259,11 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
                         deep,
                         Some(place(&b)),
                         move |w, c| {
-                            format!("The {words} of T{number} rubs in stock over {w:.2} mm of height{}", times(c), w = len(w))
+                            format!(
+                                "The {words} of T{number} rubs in stock over {w:.2} mm of height{}",
+                                times(c),
+                                w = len(w)
+                            )
                         },
                         "It does not cut: use a longer cutter or stick-out, a shallower depth, or a wider pocket.",
                     );
@@ -424,7 +428,12 @@ impl Over {
                 self.line,
                 self.worst,
                 None,
-                move |_, _| format!("Engagement {degrees:.0}° where {stated:.0}° is stated, over {length:.1} mm", length = len(length)),
+                move |_, _| {
+                    format!(
+                        "Engagement {degrees:.0}° where {stated:.0}° is stated, over {length:.1} mm",
+                        length = len(length)
+                    )
+                },
                 "The tooth load is higher than was reckoned with there; take a smaller step or a lower feed.",
             );
         }
@@ -448,7 +457,14 @@ fn check_travel(step: &Step, input: &SetupInput, limits: &Limits, gather: &mut G
                 step.line,
                 beyond,
                 None,
-                move |w, _| format!("{name} leaves the machine's travel ({lo:.0} to {hi:.0} mm) by {w:.1} mm", lo = len(lo), hi = len(hi), w = len(w)),
+                move |w, _| {
+                    format!(
+                        "{name} leaves the machine's travel ({lo:.0} to {hi:.0} mm) by {w:.1} mm",
+                        lo = len(lo),
+                        hi = len(hi),
+                        w = len(w)
+                    )
+                },
                 "The control stops with an axis limit; move the vise or the zero, or use a shorter tool.",
             );
         }

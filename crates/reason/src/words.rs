@@ -73,7 +73,9 @@ pub fn said(words: &str, inch: bool) -> Cow<'_, str> {
     for s in spans(words) {
         match s {
             Span::Text(t) => {
-                let unit = t.strip_prefix(" mm").filter(|r| !r.starts_with(|c: char| c.is_alphanumeric() || "²³/".contains(c)));
+                let unit = t
+                    .strip_prefix(" mm")
+                    .filter(|r| !r.starts_with(|c: char| c.is_alphanumeric() || "²³/".contains(c)));
                 match unit.filter(|_| after_length) {
                     Some(rest) => {
                         out.push_str(" in");

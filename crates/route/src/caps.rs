@@ -165,8 +165,10 @@ impl Work<'_, '_> {
         let over = if h.outside { "hanging over by" } else { "over a hollow of half width" };
         let what = format!("A skin of {skin:.2} mm, {over} {:.1} mm, is faced off", len(h.reach), skin = len(skin));
         let why = format!(
-            "It would give way by {bend:.2} mm under the cutter and may tear off (a flap on one side, {MAY_BEND} mm is borne). Face in small steps there and stand clear, or open it by hand first."
-        , bend = len(bend), MAY_BEND = len(MAY_BEND));
+            "It would give way by {bend:.2} mm under the cutter and may tear off (a flap on one side, {MAY_BEND} mm is borne). Face in small steps there and stand clear, or open it by hand first.",
+            bend = len(bend),
+            MAY_BEND = len(MAY_BEND)
+        );
         let key = self.axis_place((lo + hi) / 2.0);
         let f = Finding::new(Kind::ThinSkin, Severity::Warn, what, why).keyed(key).in_setup(self.side.name);
         self.notes.push(f.at(vec![Place::new(b.min, b.max)]));

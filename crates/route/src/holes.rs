@@ -92,7 +92,8 @@ impl Work<'_, '_> {
                     } else {
                         note = Some(format!(
                             "Below the flat bottom of Ø{} there is no room for the drill's point: it leaves its cone in the hole",
-                            len(shop::tool::trim(d))));
+                            len(shop::tool::trim(d))
+                        ));
                         hole.bottom
                     }
                 }
@@ -102,7 +103,8 @@ impl Work<'_, '_> {
                     }
                     note = Some(format!(
                         "A flat-bottomed hole Ø{} too deep or too small for an end mill: the drill's point leaves its cone",
-                        len(shop::tool::trim(d))));
+                        len(shop::tool::trim(d))
+                    ));
                     hole.bottom
                 }
                 HoleEnd::Step => {
@@ -111,7 +113,8 @@ impl Work<'_, '_> {
                     }
                     note = Some(format!(
                         "A step Ø{} too deep or too small for an end mill: the drill's point leaves its cone",
-                        len(shop::tool::trim(d))));
+                        len(shop::tool::trim(d))
+                    ));
                     hole.bottom
                 }
             };
@@ -235,7 +238,11 @@ impl Work<'_, '_> {
     fn leave_full(&mut self, h: &Hole, i: &Intent, key: &str) {
         let trim = shop::tool::trim;
         let words = |[a, b]: &[f64; 2]| {
-            if b - a < 0.1 { format!("Ø{}", len(trim((a + b) / 2.0))) } else { format!("Ø{} to {}", len(trim(*a)), len(trim(*b))) }
+            if b - a < 0.1 {
+                format!("Ø{}", len(trim((a + b) / 2.0)))
+            } else {
+                format!("Ø{} to {}", len(trim(*a)), len(trim(*b)))
+            }
         };
         let sizes: Vec<String> = i.drills.iter().map(words).collect();
         let why = format!(
@@ -308,7 +315,9 @@ impl Work<'_, '_> {
                     &key,
                     format!(
                         "The crib has no drill Ø{d} and no end mill that reaches {:.1} mm deep in it",
-                        len(h.top - h.bottom), d = len(d)),
+                        len(h.top - h.bottom),
+                        d = len(&d)
+                    ),
                     &format!("Buy a drill Ø{d}, or change the hole to a size that is stocked.", d = len(d)),
                 );
             }
@@ -371,8 +380,9 @@ impl Work<'_, '_> {
                 not.len(),
                 len(shop::tool::trim(d)),
                 if not.len() == 1 { "is" } else { "are" },
-                spot.words()
-            , top = len(top));
+                spot.words(),
+                top = len(top)
+            );
             let why = "The drill may wander at its start: begin with a short stiff drill, or peck the first half diameter slowly.";
             self.name_left(&Region::union_all(&holes), tip, top + 0.05, Kind::NoSpot, &key, what, why);
             // It leaves nothing.
@@ -386,7 +396,12 @@ impl Work<'_, '_> {
         self.drill_op(
             OpKind::Spot,
             id,
-            format!("Spot {} hole{} for drill Ø{}", at.len(), if at.len() == 1 { "" } else { "s" }, len(shop::tool::trim(d))),
+            format!(
+                "Spot {} hole{} for drill Ø{}",
+                at.len(),
+                if at.len() == 1 { "" } else { "s" },
+                len(shop::tool::trim(d))
+            ),
             &spot,
             &at,
             (tip, top),
@@ -659,8 +674,10 @@ impl Work<'_, '_> {
         let around = 1.6 * size + 0.2;
         let mut ends: Vec<Region> = at.iter().map(|&p| Region::disc(p, around, 0.05)).collect();
         ends.extend(missed.iter().map(|l| Region::swept(l, around, 0.05)));
-        let what =
-            format!("A {size:.2} mm chamfer ends at a wall or turns a sharp corner, where a cone leaves a little", size = len(size));
+        let what = format!(
+            "A {size:.2} mm chamfer ends at a wall or turns a sharp corner, where a cone leaves a little",
+            size = len(size)
+        );
         // Each end its own place: two that touch must not make one large box.
         for (k, e) in ends.iter().enumerate() {
             self.name_left(

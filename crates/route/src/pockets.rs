@@ -285,12 +285,17 @@ impl Work<'_, '_> {
                 let r = shop::tool::trim(finish.radius());
                 // A thin crescent is a sharp corner; a wide rest is a passage too narrow for the cutter.
                 let what = if room < 0.3 * finish.radius() {
-                    format!("An inside corner is sharper than R {r}, the smallest that reaches {deep:.1} mm deep", r = len(r), deep = len(deep))
+                    format!(
+                        "An inside corner is sharper than R {r}, the smallest that reaches {deep:.1} mm deep",
+                        r = len(r),
+                        deep = len(deep)
+                    )
                 } else {
                     format!(
                         "A passage is too narrow for {}, the smallest end mill that reaches {deep:.1} mm deep",
-                        finish.words()
-                    , deep = len(deep))
+                        finish.words(),
+                        deep = len(deep)
+                    )
                 };
                 let at = part.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
                 self.name_corner(&part, low, &format!("{key}/{}", self.place(at, low)), what);
@@ -643,7 +648,12 @@ impl Work<'_, '_> {
             stock: &self.stock,
         };
         let moves = cut(&clearing, &done, &at);
-        let title = format!("Floor at Z{:.2}, skin {FLOOR_SKIN} deep, {}", len(j.low), tool.words(), FLOOR_SKIN = len(FLOOR_SKIN));
+        let title = format!(
+            "Floor at Z{:.2}, skin {FLOOR_SKIN} deep, {}",
+            len(j.low),
+            tool.words(),
+            FLOOR_SKIN = len(FLOOR_SKIN)
+        );
         let op = self.operation(
             OpKind::Floor,
             id,

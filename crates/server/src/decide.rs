@@ -1,6 +1,5 @@
 //! Decisions: append-only, numbered under the job's lock, with keys, conflicts, undo and redo.
 
-use reason::len;
 use crate::blobs;
 use crate::db::rows::DecisionRow;
 use crate::db::schema::{decisions, jobs};
@@ -14,6 +13,7 @@ use holding::Order;
 use job::StockDecision;
 use job::{Decision, Units};
 use part::{Mark, MarkKind};
+use reason::len;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use shop::tool::trim;
@@ -104,11 +104,17 @@ pub fn words(d: &Decision) -> String {
 fn mark_words(m: &Mark) -> String {
     match &m.what {
         MarkKind::Size { class: Some(c), .. } => format!("size {c}"),
-        MarkKind::Size { upper, lower, .. } => format!("size {upper:+} {lower:+} mm", upper = len(upper), lower = len(lower)),
+        MarkKind::Size { upper, lower, .. } => {
+            format!("size {upper:+} {lower:+} mm", upper = len(upper), lower = len(lower))
+        }
         MarkKind::Position { tolerance, .. } => format!("position within {tolerance} mm", tolerance = len(tolerance)),
-        MarkKind::Distance { upper, lower, .. } => format!("distance {upper:+} {lower:+} mm", upper = len(upper), lower = len(lower)),
+        MarkKind::Distance { upper, lower, .. } => {
+            format!("distance {upper:+} {lower:+} mm", upper = len(upper), lower = len(lower))
+        }
         MarkKind::Datum { letter } => format!("datum {letter}"),
-        MarkKind::Parallel { tolerance, datum } => format!("parallel to {datum} within {tolerance} mm", tolerance = len(tolerance)),
+        MarkKind::Parallel { tolerance, datum } => {
+            format!("parallel to {datum} within {tolerance} mm", tolerance = len(tolerance))
+        }
         MarkKind::Thread { name } => format!("thread {name}"),
         MarkKind::Finish { ra } => format!("finish Ra {ra} µm"),
         MarkKind::Visible => "visible face".into(),

@@ -120,7 +120,11 @@ pub(crate) fn section(w: &Wanted, piece: &Piece, at: &Placement, v: &mut Verdict
         let what = format!("The part sticks out of the section by {:.2} mm", len(-left));
         v.stop(Fit::TooSmall, Kind::StockSmall, "section", what, what_to_do);
     } else if left < want - 1e-3 {
-        let what = format!("Only {left:.2} mm are over around the part; {want} are wanted", left = len(left), want = len(want));
+        let what = format!(
+            "Only {left:.2} mm are over around the part; {want} are wanted",
+            left = len(left),
+            want = len(want)
+        );
         v.warn(Fit::Tight, Kind::StockTight, "section", what, what_to_do);
     }
     if let Some(b) = bore {
@@ -150,7 +154,11 @@ pub(crate) fn machine(w: &Wanted, blank: &[f64; 3], v: &mut Verdict) {
                 Fit::TooLarge,
                 Kind::StockLarge,
                 axis,
-                format!("The blank is up to {} mm along {axis}, the machine travels {}", len(trim(of(d))), len(trim(travel))),
+                format!(
+                    "The blank is up to {} mm along {axis}, the machine travels {}",
+                    len(trim(of(d))),
+                    len(trim(travel))
+                ),
                 "Saw it shorter, turn the part, or cut it in two stations.",
             );
         }
@@ -160,7 +168,12 @@ pub(crate) fn machine(w: &Wanted, blank: &[f64; 3], v: &mut Verdict) {
             Fit::TooLarge,
             Kind::StockLarge,
             "vise",
-            format!("{} mm between the jaws, the {} opens {}", len(trim(of(back))), w.vise.name, len(trim(w.vise.opening_mm))),
+            format!(
+                "{} mm between the jaws, the {} opens {}",
+                len(trim(of(back))),
+                w.vise.name,
+                len(trim(w.vise.opening_mm))
+            ),
             "Turn the part in the piece, or saw it narrower.",
         );
     }

@@ -301,7 +301,12 @@ fn marked_out(plan: &Region, axes: &[Along; 3], angle_deg: f64, shift: [f64; 3],
             Kind::StockSmall,
             "plan",
             if place.is_none() {
-                format!("No place of the piece holds a blank of {} × {} mm at {}°", len(trim(bx)), len(trim(by)), trim(angle_deg))
+                format!(
+                    "No place of the piece holds a blank of {} × {} mm at {}°",
+                    len(trim(bx)),
+                    len(trim(by)),
+                    trim(angle_deg)
+                )
             } else {
                 format!("Shifted so, the blank of {} × {} mm sticks out of the piece", len(trim(bx)), len(trim(by)))
             },

@@ -1,7 +1,7 @@
 //! A piece of material as it lies in the rack.
 
-use reason::len;
 use geom::{DVec2, Region};
+use reason::len;
 use serde::{Deserialize, Serialize};
 use shop::tool::trim;
 use std::f64::consts::PI;
@@ -223,7 +223,9 @@ impl Form {
                 format!("plate {} thick, {} × {}{odd}", len(trim(*height)), len(trim(*length)), len(trim(*width)))
             }
             Form::Round { length, diameter } => format!("round Ø{}, {} long", len(trim(*diameter)), length.words()),
-            Form::Hex { length, across } => format!("hexagon {} across flats, {} long", len(trim(*across)), length.words()),
+            Form::Hex { length, across } => {
+                format!("hexagon {} across flats, {} long", len(trim(*across)), length.words())
+            }
             Form::Tube { length, diameter, bore } => {
                 format!("tube Ø{} / Ø{}, {} long", len(trim(*diameter)), len(trim(*bore)), length.words())
             }

@@ -1,7 +1,7 @@
 //! How much is left on a face, by how the face was made and what becomes of it.
 
-use reason::len;
 use crate::piece::Skin;
+use reason::len;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -64,8 +64,10 @@ pub fn allowance(skin: Skin, role: Role, hat: f64, over: Option<(f64, f64)>) -> 
             least,
             0.0,
             &format!(
-                "cast {least} to {most} mm over; the first pass starts above the highest face and steps 0.25 mm, cutting air on the low ones"
-            , least = len(least), most = len(most)),
+                "cast {least} to {most} mm over; the first pass starts above the highest face and steps 0.25 mm, cutting air on the low ones",
+                least = len(least),
+                most = len(most)
+            ),
         );
     }
     match role {

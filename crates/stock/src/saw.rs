@@ -1,11 +1,11 @@
 //! The saw: where a blank comes out of a piece, the cuts, what is left.
 
-use reason::len;
 use crate::along::Along;
 use crate::lay::Wanted;
 use crate::piece::{Form, Piece, Range};
 use geom::{DMat3, DVec2, DVec3, Placement, Region};
 use reason::Sure;
+use reason::len;
 use serde::{Deserialize, Serialize};
 use shop::machine::Material;
 use shop::tool::trim;
@@ -82,7 +82,11 @@ pub(crate) fn square(w: &Wanted, piece: &Piece, axes: &[Along; 3]) -> Sawn {
             if end < 1e-6 {
                 continue;
             }
-            out.cuts.push(saw_cut(format!("lengthwise at {} mm of the width", len(trim(at))), length * height, w.material));
+            out.cuts.push(saw_cut(
+                format!("lengthwise at {} mm of the width", len(trim(at))),
+                length * height,
+                w.material,
+            ));
             out.dust += length * height * KERF.at_most(end);
             let rest = end - KERF;
             if rest >= REMNANT {

@@ -1,9 +1,9 @@
 //! Squaring a sawn block before the first side: which faces, in which order, how wide a pass.
 
-use reason::len;
 use crate::lay::Wanted;
 use crate::rules::{Allowance, Role, SKIM};
 use reason::Sure;
+use reason::len;
 use serde::{Deserialize, Serialize};
 use shop::tool::trim;
 use ts_rs::TS;

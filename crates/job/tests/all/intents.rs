@@ -122,7 +122,11 @@ fn an_answer_without_its_hole_is_told() {
     let p = planned(&part, &shop, &settled);
     let lost: Vec<_> = p.findings.iter().filter(|f| f.kind == "answer_lost").collect();
     assert_eq!(lost.len(), 1);
-    assert!(lost[0].what.contains("clear M5 medium") && plain(&lost[0].what).contains("5.50 12.00 through"), "{:#?}", lost[0]);
+    assert!(
+        lost[0].what.contains("clear M5 medium") && plain(&lost[0].what).contains("5.50 12.00 through"),
+        "{:#?}",
+        lost[0]
+    );
 }
 
 /// A mark on one wall speaks for that hole alone.

@@ -1,10 +1,10 @@
 //! What the part is as a whole: prismatic, turned, drawn from hexagon bar; its axis, its profile, its symmetry.
 
-use reason::len;
 use super::stack::{Piece, PieceShape, Stack, lines, same_line};
 use super::{Axis, Draft, FeatureKind, Shop, degrees, mm, number};
 use crate::{Bend, Surface};
 use geom::DVec3;
+use reason::len;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::{PI, TAU};
 use ts_rs::TS;
@@ -273,7 +273,10 @@ pub fn turned(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
                     let half = ((p.r[1] - p.r[0]).abs() / wide.max(1e-9)).atan();
                     let edge = wide < 1.5 && (p.r[1] - p.r[0]).abs() < 1.5;
                     if edge {
-                        (FeatureKind::Chamfer, format!("Chamfer {} × {}°", len(number(wide)), number(half.to_degrees())))
+                        (
+                            FeatureKind::Chamfer,
+                            format!("Chamfer {} × {}°", len(number(wide)), number(half.to_degrees())),
+                        )
                     } else {
                         (
                             FeatureKind::Taper,
@@ -289,7 +292,10 @@ pub fn turned(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
                 SectionKind::Radius => (FeatureKind::Round, "Turned radius".to_string()),
                 SectionKind::Groove | SectionKind::Relief => {
                     let word = if s.kind == SectionKind::Groove { "Groove" } else { "Relief at a shoulder" };
-                    (FeatureKind::Groove, format!("{word} Ø{} × {} wide", len(number(s.diameter[0])), len(number(wide))))
+                    (
+                        FeatureKind::Groove,
+                        format!("{word} Ø{} × {} wide", len(number(s.diameter[0])), len(number(wide))),
+                    )
                 }
             };
             let mut d = Draft::new(kind, what, p.faces.clone());

@@ -3,9 +3,9 @@
 //! Two cylinders whose axes meet at θ: along the axis of radius r₁ the other, of radius r₂, opens the wall from −(r₂ + r₁ cos θ)/sin θ to the
 //! same on the other side. For equal diameters that is D / tan(θ/2) (5 mm at 12°: 47.6 mm).
 
-use reason::len;
 use super::stack::Line;
 use super::{Draft, FeatureKind, Shop, degrees, hard, mm, number};
+use reason::len;
 
 /// Axes nearer to parallel than this do not cross, rad.
 const PARALLEL: f64 = 0.02;
@@ -52,7 +52,12 @@ pub fn find(shop: &Shop, holes: &[Line], drafts: &mut Vec<Draft>) {
             }
             let mut d = Draft::new(
                 FeatureKind::Crossing,
-                format!("Ø{} and Ø{} cross at {}°", len(number(2.0 * a.r)), len(number(2.0 * b.r)), number(angle.to_degrees())),
+                format!(
+                    "Ø{} and Ø{} cross at {}°",
+                    len(number(2.0 * a.r)),
+                    len(number(2.0 * b.r)),
+                    number(angle.to_degrees())
+                ),
                 a.faces.iter().chain(&b.faces).copied().collect(),
             );
             let (la, lb) = (unsupported(a.r, b.r, angle), unsupported(b.r, a.r, angle));
@@ -75,7 +80,8 @@ pub fn find(shop: &Shop, holes: &[Line], drafts: &mut Vec<Draft>) {
             d.remarks.push(format!(
                 "drilled second, Ø{} is open on one side over {} mm",
                 len(number(2.0 * second.r)),
-                len(number(la.min(lb)))));
+                len(number(la.min(lb)))
+            ));
             d.of = vec![i, j];
             d.size = a.r + b.r;
             found.push(d);

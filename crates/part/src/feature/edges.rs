@@ -1,11 +1,11 @@
 //! Chamfers, rounds and fillets, and what no other recogniser took: free forms, slanted and plain faces.
 
-use reason::len;
 use super::{
     Axis, Body, BodyKind, Draft, FeatureKind, Shop, degrees, direction_name, direction_words, hard, mm, number,
 };
 use crate::{Bend, Surface};
 use geom::{DIRECTIONS, DVec3};
+use reason::len;
 
 /// Wider than this a bevel is a face, mm.
 const WIDEST_CHAMFER: f64 = 6.0;
@@ -210,7 +210,8 @@ pub fn rest(shop: &Shop, body: &Body, drafts: &mut Vec<Draft>) {
                 "Free-form, {} face{}, hollow down to R{}",
                 g.len(),
                 if g.len() > 1 { "s" } else { "" },
-                len(number(r))),
+                len(number(r))
+            ),
             None => format!("Free-form, {} face{}, nowhere hollow", g.len(), if g.len() > 1 { "s" } else { "" }),
         };
         let mut d = Draft::new(FeatureKind::Free, what, g.clone());

@@ -1,9 +1,9 @@
 //! Pockets, slots, steps, cut-outs and undercuts: faces joined over hollow edges.
 
-use reason::len;
 use super::{Axis, Body, Draft, FeatureKind, Shop, count, degrees, hard, mm, number};
 use crate::{Bend, Surface};
 use geom::{DVec2, DVec3};
+use reason::len;
 use std::collections::BTreeMap;
 
 /// Normals within this of square or parallel are so.
@@ -247,8 +247,12 @@ fn hollow(shop: &Shop, faces: &[u32], taken: &[bool]) -> Option<Draft> {
         FeatureKind::Pocket if obround => {
             format!("Slot with round ends {} × {}, {} deep", len(number(length)), len(number(width)), len(number(deep)))
         }
-        FeatureKind::Pocket => format!("Pocket {} × {}, {} deep", len(number(length)), len(number(width)), len(number(deep))),
-        FeatureKind::Slot => format!("Slot {} wide, {} deep, {} long", len(number(width)), len(number(deep)), len(number(length))),
+        FeatureKind::Pocket => {
+            format!("Pocket {} × {}, {} deep", len(number(length)), len(number(width)), len(number(deep)))
+        }
+        FeatureKind::Slot => {
+            format!("Slot {} wide, {} deep, {} long", len(number(width)), len(number(deep)), len(number(length)))
+        }
         _ => format!("Step {} × {}, {} deep", len(number(length)), len(number(width)), len(number(deep))),
     };
     d.what = words;
@@ -462,7 +466,12 @@ fn walls_only(shop: &Shop, faces: &[u32], d: DVec3) -> Option<Draft> {
                 let l = shop.extent(faces, d.cross(across));
                 let mut c = Draft::new(
                     FeatureKind::Slot,
-                    format!("Notch {} wide, {} deep, through {}", len(number(w)), len(number(l.1 - l.0)), len(number(deep))),
+                    format!(
+                        "Notch {} wide, {} deep, through {}",
+                        len(number(w)),
+                        len(number(l.1 - l.0)),
+                        len(number(deep))
+                    ),
                     faces.to_vec(),
                 );
                 c.dims = vec![mm("width", w), mm("length", l.1 - l.0), mm("depth", deep)];
@@ -544,7 +553,8 @@ fn undercut(shop: &Shop, faces: &[u32], n: DVec3, floor: u32, x: DVec3, y: DVec3
                     len(number(wide)),
                     len(number(height)),
                     len(number(neck_w)),
-                    len(number(top - floor_at))),
+                    len(number(top - floor_at))
+                ),
                 all,
             );
             d.dims = vec![
@@ -559,7 +569,8 @@ fn undercut(shop: &Shop, faces: &[u32], n: DVec3, floor: u32, x: DVec3, y: DVec3
                 len(number(wide)),
                 len(number(height)),
                 len(number(neck_w)),
-                len(number(top - floor_at))));
+                len(number(top - floor_at))
+            ));
             finish_covered(shop, &mut d, floor, n, height);
             return d;
         }
@@ -578,11 +589,13 @@ fn undercut(shop: &Shop, faces: &[u32], n: DVec3, floor: u32, x: DVec3, y: DVec3
                 "Dovetail {}°, {} wide at the floor, {} deep",
                 number(angle.to_degrees()),
                 len(number(wide)),
-                len(number(deep))),
+                len(number(deep))
+            ),
             all,
         );
         d.dims = vec![degrees("angle", angle), mm("width", wide), mm("depth", deep), mm("length", l1 - l0)];
-        d.cutter = Some(format!("dovetail cutter of {}°, at least {} high", number(angle.to_degrees()), len(number(deep))));
+        d.cutter =
+            Some(format!("dovetail cutter of {}°, at least {} high", number(angle.to_degrees()), len(number(deep))));
         finish_covered(shop, &mut d, floor, n, deep);
         return d;
     }

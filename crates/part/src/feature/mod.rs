@@ -27,10 +27,10 @@ pub use body::{Body, BodyKind, Section, SectionKind, Symmetry};
 pub use rays::Rays;
 pub use ways::{FormCutter, OtherWay, before_thin, plug_force, relief_offset};
 
-use reason::len;
 use crate::{Part, Surface};
 use geom::{Box3, DIRECTIONS, DVec3};
 use reason::Place;
+use reason::len;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

@@ -1,10 +1,10 @@
 //! Equal features in circles, lines and grids, and ways in which the whole part is like itself.
 
-use reason::len;
 use super::{Axis, Dim, Feature, FeatureKind, Shop, Symmetry, count, degrees, mm, number};
 use crate::Surface;
 use geom::{DVec2, DVec3};
 use reason::Place;
+use reason::len;
 use std::f64::consts::TAU;
 
 /// Places within this are as drawn, mm.

@@ -2,10 +2,10 @@
 //!
 //! Drill points: a twist drill of 118° leaves a cone 0.300 D long, 130° 0.233 D, 135° 0.207 D, 140° 0.182 D (tan of the half angle).
 
-use reason::len;
 use super::{Axis, Draft, Ending, FeatureKind, Shop, count, degrees, hard, mm, number};
 use crate::{Bend, Surface};
 use geom::DVec3;
+use reason::len;
 use std::f64::consts::{PI, TAU};
 
 /// Share of the full turn from which a round hollow is a hole and not a rounded corner.
@@ -350,12 +350,16 @@ fn describe(shop: &Shop, origin: DVec3, axis: DVec3, run: Vec<Piece>, through: b
                     d.cutter = Some(format!(
                         "groove cutter at most {} wide that passes Ø{}",
                         len(number(length)),
-                        len(number(2.0 * before.map_or(0.0, |b| b.r[1]).min(pilot_r.max(before.map_or(0.0, |b| b.r[1])))))));
+                        len(number(
+                            2.0 * before.map_or(0.0, |b| b.r[1]).min(pilot_r.max(before.map_or(0.0, |b| b.r[1])))
+                        ))
+                    ));
                     steps.push(format!(
                         "groove Ø{} × {} wide, {} down",
                         len(number(dia)),
                         len(number(length)),
-                        len(number(p.s[0] - top))));
+                        len(number(p.s[0] - top))
+                    ));
                 } else if p.s[0] >= pilot_end - 1e-6 && through && k + 1 == n {
                     d.dims.push(mm("back bore diameter", dia));
                     d.dims.push(mm("back bore depth", length));
@@ -396,7 +400,8 @@ fn describe(shop: &Shop, origin: DVec3, axis: DVec3, run: Vec<Piece>, through: b
                         "cone {}° from Ø{} to Ø{}",
                         number((2.0 * half).to_degrees()),
                         len(number(2.0 * p.r[0])),
-                        len(number(2.0 * p.r[1]))));
+                        len(number(2.0 * p.r[1]))
+                    ));
                 }
             }
             PieceShape::Ring => steps.push("rounded edge".into()),

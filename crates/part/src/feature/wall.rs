@@ -3,11 +3,11 @@
 //! Thickness is exact, from the faces; that there is material between is seen by rays. The height that counts is the free one: from the
 //! support to the free edge, or to the middle where there is no free edge. Limit: thickness : height beyond about 1 : 10 (common practice, no source).
 
-use reason::len;
 use super::stack::{lines, same_line};
 use super::{Axis, Draft, FeatureKind, Shop, count, hard, mm, number};
 use crate::{Bend, Surface};
 use geom::DVec3;
+use reason::len;
 
 /// Ratios from which a wall is named.
 const NAMED: f64 = 4.0;
@@ -178,7 +178,12 @@ fn tubes(shop: &Shop, out: &mut Vec<Draft>) {
                 }
                 let mut d = Draft::new(
                     FeatureKind::Wall,
-                    format!("Tube wall {} thick, {} long, about Ø{}", len(number(t)), len(number(long)), len(number(2.0 * h.r[0]))),
+                    format!(
+                        "Tube wall {} thick, {} long, about Ø{}",
+                        len(number(t)),
+                        len(number(long)),
+                        len(number(2.0 * h.r[0]))
+                    ),
                     h.faces.iter().chain(&r.faces).copied().collect(),
                 );
                 d.dims = vec![mm("thickness", t), mm("height", long), mm("diameter", 2.0 * h.r[0])];

@@ -2,11 +2,11 @@
 //!
 //! Every rule of this kind in the trade is common practice without a published source, and says so; what is computed is geometry.
 
-use reason::len;
 use super::{Feature, FeatureKind, number};
 use crate::Recognised;
 use geom::DVec3;
 use reason::Term;
+use reason::len;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::{FRAC_1_SQRT_2, PI};
 use ts_rs::TS;
@@ -103,7 +103,8 @@ fn sharp(f: &Feature, out: &mut Vec<OtherWay>) {
         format!(
             "Relief holes Ø{} in the corners, {} mm from both walls: whatever is square then goes in",
             len(number(hole)),
-            len(number(relief_offset(hole)))),
+            len(number(relief_offset(hole)))
+        ),
         vec![
             Term::new("d", "hole", hole, "mm"),
             Term::new("c", "middle from both walls, d/2·sin 45°", relief_offset(hole), "mm"),
@@ -204,7 +205,8 @@ fn crossing(f: &Feature, out: &mut Vec<OtherWay>) {
     out.push(remedy(
         format!(
             "A gun drill whose guided tip is longer than {} mm, started in a pilot hole or bush, never in air",
-            len(number(a.min(b)))),
+            len(number(a.min(b)))
+        ),
         Vec::new(),
         CP,
     ));
@@ -270,7 +272,8 @@ fn form(f: &Feature) -> Option<FormCutter> {
                     "T-slot cutter: head Ø{} × {}, neck Ø{}",
                     len(number(2.0 * head)),
                     len(number(h)),
-                    len(number(2.0 * shank))),
+                    len(number(2.0 * shank))
+                ),
                 profile: vec![[0.0, 0.0], [head, 0.0], [head, h], [shank, h], [shank, t + 3.0], [0.0, t + 3.0]],
                 reach: t,
                 days: [2, 10],
@@ -287,7 +290,12 @@ fn form(f: &Feature) -> Option<FormCutter> {
                     let mouth = (wide - 2.0 * lean).max(1.0);
                     let low = (mouth / 2.0 - 0.2).max(lean + 0.3);
                     Some(FormCutter {
-                        what: format!("Dovetail cutter of {}°, Ø{} × {}", number(angle), len(number(2.0 * low)), len(number(t))),
+                        what: format!(
+                            "Dovetail cutter of {}°, Ø{} × {}",
+                            number(angle),
+                            len(number(2.0 * low)),
+                            len(number(t))
+                        ),
                         profile: vec![[0.0, 0.0], [low, 0.0], [low - lean, t], [low - lean, t + 5.0], [0.0, t + 5.0]],
                         reach: t,
                         days: [2, 10],

@@ -41,7 +41,9 @@ fn clearance_and_gap_are_those_of_the_sizes() {
         // Seen from the pin it is the same.
         let back = fits(&part(&both, 1));
         let same = back[0].contacts.iter().find(|c| c.round).unwrap();
-        assert!((same.clearance - round.clearance).abs() < 1e-9 && reason::plain(&same.what).contains("in its hole Ø10"));
+        assert!(
+            (same.clearance - round.clearance).abs() < 1e-9 && reason::plain(&same.what).contains("in its hole Ø10")
+        );
     }
 }
 

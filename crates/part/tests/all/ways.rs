@@ -32,7 +32,10 @@ fn a_sharp_corner_gets_relief_holes_or_a_radius_with_a_question_ready() {
     let f = of(&all, FeatureKind::Pocket);
     assert_eq!(f.corner, Some(0.0));
     // 12 deep at 3 × D: a cutter of 4 mm; R = 2 ÷ 0.8 = 2.5.
-    assert!(reason::plain(&f.ways[0].what).contains("Relief holes Ø4 in the corners") && reason::plain(&f.ways[0].ask).contains("relief holes Ø4"));
+    assert!(
+        reason::plain(&f.ways[0].what).contains("Relief holes Ø4 in the corners")
+            && reason::plain(&f.ways[0].ask).contains("relief holes Ø4")
+    );
     assert!((f.ways[0].terms[1].value - 2.0 * std::f64::consts::FRAC_1_SQRT_2).abs() < 1e-9);
     assert!(reason::plain(&f.ways[1].what).contains("radius of 2.5 mm") && f.ways[1].ask.ends_with('?'));
     // With a radius there is nothing to ask.
@@ -84,7 +87,10 @@ fn a_hole_beside_a_thin_wall_is_finished_first() {
     let far = Shape::cylinder([70.0, 20.0, -1.0], UP, 2.5, 22.0).unwrap();
     let p = read(&tray.cut(&across).unwrap().cut(&far).unwrap());
     let all = recognise(&p).features;
-    let wall = all.iter().find(|f| f.kind == FeatureKind::Wall && reason::plain(&f.what).contains("Wall 1 thick")).expect("the wall");
+    let wall = all
+        .iter()
+        .find(|f| f.kind == FeatureKind::Wall && reason::plain(&f.what).contains("Wall 1 thick"))
+        .expect("the wall");
     assert!(wall.ways[0].what.contains("alternating sides"), "{:?}", wall.ways);
     let first = wall.ways.iter().find(|w| w.what.contains("Finish before")).expect("an order rule");
     assert!(reason::plain(&first.what).contains("Ø3") && !reason::plain(&first.what).contains("Ø5"), "{}", first.what);

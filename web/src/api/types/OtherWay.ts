@@ -20,4 +20,8 @@ source: string,
 /**
  * What the drawing's owner would be asked for it; empty where nobody has to be asked.
  */
-ask: string, blocks: string, };
+ask: string, 
+/**
+ * The feature that waits for the answer.
+ */
+blocks: string, };
