@@ -101,7 +101,7 @@ fn turned_parts_lying_anyhow() {
         let most = diameters.iter().copied().fold(0.0, f64::max);
         let trim = |v: f64| format!("{:.2}", v).trim_end_matches('0').trim_end_matches('.').to_string();
         let words = format!("Turned, largest Ø{}, {} long", trim(most), trim(z + taper));
-        assert_eq!(r.body.what, words, "{seed}");
+        assert_eq!(reason::plain(&r.body.what), words, "{seed}");
         let steps = of(&r, FeatureKind::Diameter);
         let mut narrow = 0;
         // The groove parts the first step in two.
