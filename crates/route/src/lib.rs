@@ -7,12 +7,14 @@
 mod across;
 mod bound;
 mod caps;
+mod chamfers;
 mod holes;
 mod op;
 mod order;
 mod pockets;
 mod setup;
 mod tools;
+mod walls;
 
 pub use across::Elsewhere;
 pub use bound::{Bound, bound};

@@ -3,12 +3,12 @@
 use crate::holes::Drilled;
 use crate::op::OpKind;
 use crate::setup::{FINISH_BEND, FINISH_SHARE, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work};
-use crate::tools::{end_mills, finisher, local_top, rest, roughers};
+use crate::tools::{end_mills, finisher, local_top, roughers};
+use crate::walls::Round;
 use cutting::{MillTask, THE_TASK, mill};
 use geom::{DVec2, DVec3, Region};
 use part::{Hole, OFF_FLOOR};
 use path::Feeds;
-use path::profile::{Walls, finish_walls};
 use path::rough::{Clearing, Cutting, Passes, cut, passes};
 use rayon::prelude::*;
 use reason::{Finding, Kind, Place, Severity, Sure, Term, len};
@@ -20,11 +20,11 @@ const ARENA: f64 = 16.0;
 /// Wider roughing, ÷ diameter, where the depth is small: up to 90° of engagement.
 const WIDER: [f64; 5] = [0.5, 0.45, 0.4, 0.35, 0.3];
 /// Cutters keep this far from stock that is not theirs, mm.
-const CLEAR_OF: f64 = 0.2;
+pub(crate) const CLEAR_OF: f64 = 0.2;
 /// Width of a floor's passes ÷ diameter (common practice, no source).
 pub(crate) const FLOOR_WIDTH: f64 = 0.7;
 /// Polygons of finishing: worst distance from the true offset, mm.
-const FINE: f64 = 0.0006;
+pub(crate) const FINE: f64 = 0.0006;
 /// Polygons of roughing, mm.
 pub(crate) const COARSE: f64 = 0.015;
 
@@ -41,27 +41,6 @@ const TIGHT_HELIX: f64 = 0.25;
 /// Size of a piece, for its name: two with one middle differ in it.
 pub(crate) fn size_key(piece: &Region) -> String {
     piece.bounds().map_or_else(String::new, |(a, b)| format!("/{:.0}x{:.0}", b.x - a.x, b.y - a.y))
-}
-
-/// Beyond a corner its finish runs on along the finished wall, mm (common practice, no source).
-const CORNER_OVERLAP: f64 = 1.0;
-
-/// Which finish of a job's walls.
-#[derive(Clone, Copy, PartialEq)]
-enum Round<'a> {
-    /// By a larger cutter, all that it reaches.
-    First(&'a Tool),
-    /// All, or the corners that are left.
-    Last,
-}
-
-impl<'a> Round<'a> {
-    fn tool(&self, j: &'a Job) -> &'a Tool {
-        match self {
-            Round::First(t) => t,
-            Round::Last => &j.finish,
-        }
-    }
 }
 
 /// What a job came to.
@@ -325,60 +304,6 @@ impl Work<'_, '_> {
         })
     }
 
-    /// Numbers of a wall's finish.
-    fn wall_data(&self, tool: &Tool, height: f64) -> cutting::MillData {
-        let task = MillTask {
-            depth: height.at_most(2.0 * tool.diameter_mm),
-            width: WALL_SKIN,
-            bend: FINISH_BEND,
-            feed_share: FINISH_SHARE,
-            kappa: FRAC_PI_2,
-            cuts_at: None,
-            finish: true,
-        };
-        mill(&task, tool, self.side.material, &self.side.shop.machine)
-    }
-
-    /// A slim cutter that corners ask for bends in a high wall, and takes it in many levels. Is it quicker that a larger one, which roughs here
-    /// anyhow, finishes all that it reaches first? Minutes of both ways by the levels that bending allows.
-    fn first_round_walls(
-        &self,
-        near: &Region,
-        shadow: &Region,
-        height: f64,
-        rough: &[Tool],
-        finish: &Tool,
-    ) -> Option<(Tool, Region)> {
-        /// Less is not worth a witness line at the corners, min.
-        const WORTH: f64 = 0.3;
-        let len =
-            |lines: &[Vec<DVec2>]| lines.iter().flat_map(|l| l.windows(2)).map(|p| p[0].distance(p[1])).sum::<f64>();
-        let minutes = |t: &Tool, way: f64| {
-            let data = self.wall_data(t, height);
-            (height / data.ap.value.at_least(0.1)).ceil().at_least(1.0) * way / data.feed.value.at_least(1.0)
-        };
-        let closed = |mut l: Vec<DVec2>| {
-            l.push(l[0]);
-            l
-        };
-        let border: Vec<Vec<DVec2>> = near.loops().into_iter().map(closed).collect();
-        let wall = len(&shadow.grown(0.02, COARSE).clip_lines(&border, true));
-        let alone = minutes(finish, wall);
-        let larger = rough.iter().filter(|t| t.diameter_mm > finish.diameter_mm + 0.01);
-        let ways = larger.filter_map(|t| {
-            let corners = rest(near, t.radius());
-            let way: f64 = corners
-                .components()
-                .iter()
-                .filter_map(Region::bounds)
-                .map(|(a, b)| 1.5 * a.distance(b) + 4.0 * finish.radius())
-                .sum();
-            let both = minutes(t, wall) + minutes(finish, way);
-            (alone - both > WORTH).then_some((both, t, corners))
-        });
-        ways.min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, t, corners)| (t.clone(), corners))
-    }
-
     /// Name what will be left, with a place in part coordinates.
     pub(crate) fn name_left(
         &mut self,
@@ -468,13 +393,13 @@ impl Work<'_, '_> {
     }
 
     /// Where this side has a duty only in places: what else stands above a height, and must not be run into.
-    fn standing(&self, j: &Job, low: f64) -> Region {
+    pub(crate) fn standing(&self, j: &Job, low: f64) -> Region {
         let Some(near) = &j.near else { return Region::empty() };
         let all = self.stock.between(low + 0.01, f64::INFINITY).intersect(&j.open);
         all.minus(&near.grown(0.2, COARSE)).opened(0.3, COARSE)
     }
 
-    fn arena(&self, r: f64) -> Region {
+    pub(crate) fn arena(&self, r: f64) -> Region {
         self.block.grown(r + 3.0, COARSE)
     }
 
@@ -666,73 +591,5 @@ impl Work<'_, '_> {
             vec![Term::new("D", "the cutters that roughed it", tool.diameter_mm, "mm")],
         );
         Some(Cut { op, swept: vec![(done.swept, j.low)], named: None })
-    }
-
-    fn walls(&self, j: &Job, round: Round) -> Option<Cut> {
-        let id = match round {
-            Round::First(t) => Self::id(OpKind::Wall, &format!("{}/{}", j.key, shop::tool::trim(t.diameter_mm))),
-            Round::Last => Self::id(OpKind::Wall, &j.key),
-        };
-        let tool = self.tool_for(&id, round.tool(j)).clone();
-        let o = self.override_of(&id);
-        let r = tool.radius();
-        let arena = self.arena(r);
-        let allowed = arena.minus(&j.shadow.grown(r, FINE)).intersect(&j.open.grown(0.01, COARSE));
-        let standing = self.standing(j, j.low).grown(r + CLEAR_OF, COARSE);
-        let allowed = allowed.minus(&standing);
-        // Where this setup has material to take at the wall, and the part is what bounds the path.
-        let mut only = j.goal.grown(r - 0.02, FINE).intersect(&j.shadow.grown(r + 0.004, FINE));
-        let corners = j.first.as_ref().filter(|_| round == Round::Last);
-        if let Some((_, corners)) = corners {
-            only = only.intersect(&corners.grown(r + CORNER_OVERLAP, COARSE));
-        }
-        // Walls that go on deeper are finished there in one go.
-        let deeper =
-            if j.deeper.is_empty() { Region::empty() } else { arena.minus(&arena.minus(&j.deeper).grown(r, FINE)) };
-        let not = (!deeper.is_empty()).then(|| {
-            let rings: Vec<Region> = deeper
-                .loops()
-                .into_iter()
-                .map(|mut l| {
-                    l.push(l[0]);
-                    Region::swept(&l, 0.004, FINE)
-                })
-                .collect();
-            Region::union_all(&rings)
-        });
-        let entry = arena.minus(&j.shadow.grown(r + WALL_SKIN + 0.08, FINE)).intersect(&j.open).minus(&standing);
-        let height = (j.wall_top - j.low).at_least(j.high - j.low);
-        let mut data = self.wall_data(&tool, height);
-        self.overrule(&mut data, &o, &tool);
-        let n = (height / data.ap.value.at_least(0.1)).ceil().at_least(1.0);
-        let levels: Vec<f64> = (1..=n as usize).map(|k| j.low + height - height * k as f64 / n).collect();
-        let walls =
-            Walls { allowed, only: Some(only), not, entry, radius: r, levels, width: WALL_SKIN, tolerance: 0.0012 };
-        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
-        let moves = finish_walls(&walls, feeds, self.clear_z, &self.stock);
-        // In corners the skin is met over a wider angle; this is what is stated for the finish.
-        data.engagement = FRAC_PI_2;
-        let swept = walls.allowed.shrunk(0.002, FINE).grown(r - 0.002, FINE).intersect(&j.open);
-        let what = if corners.is_some() { format!("corners of {}", j.name) } else { j.name.to_string() };
-        let title = format!("Profile {what} to Z{:.2}, {}", len(j.low), tool.words());
-        let why = match (round, corners) {
-            (Round::First(_), _) => {
-                "The cutter that roughs here finishes the walls that it reaches: it bends less than the slim one that the corners ask for, which is left only those"
-            }
-            (_, Some(_)) => "Corners that the larger cutter left, once it has finished the walls between them",
-            _ => "Walls last, climb, in one go from top to bottom where the flutes reach",
-        };
-        let cutter = vec![
-            Term::new(
-                "R",
-                "cutter radius, at most 0.8 × the smallest corner where the crib allows (common practice, no source)",
-                r,
-                "mm",
-            ),
-            Term::new("h", "height of wall", height, "mm"),
-        ];
-        let op =
-            self.operation(OpKind::Wall, id, title, &tool, (j.low, j.low + height), why, Some(data), moves, cutter);
-        Some(Cut { op, swept: vec![(swept, j.low)], named: None })
     }
 }
