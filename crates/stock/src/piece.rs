@@ -230,16 +230,22 @@ impl Form {
                 format!("tube Ø{} / Ø{}, {} long", len(trim(*diameter)), len(trim(*bore)), length.words())
             }
             Form::Casting { length, width, height, allowance } => {
-                format!("casting {} × {} × {}, {} over", trim(*length), trim(*width), trim(*height), allowance.words())
+                format!(
+                    "casting {} × {} × {}, {} over",
+                    len(trim(*length)),
+                    len(trim(*width)),
+                    len(trim(*height)),
+                    allowance.words()
+                )
             }
             Form::Slabs { length, width, slab, count } => {
-                format!("{count} slabs of {} glued, {} × {}", trim(*slab), trim(*length), trim(*width))
+                format!("{count} slabs of {} glued, {} × {}", len(trim(*slab)), len(trim(*length)), len(trim(*width)))
             }
             Form::Blank { length, width, height } => {
                 format!("blank {} × {} × {}", length.words(), width.words(), height.words())
             }
             Form::Result { job, length, width, height } => {
-                format!("result of {job}, {} × {} × {}", trim(*length), trim(*width), trim(*height))
+                format!("result of {job}, {} × {} × {}", len(trim(*length)), len(trim(*width)), len(trim(*height)))
             }
         }
     }

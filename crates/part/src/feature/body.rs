@@ -140,7 +140,7 @@ pub fn find(shop: &Shop, holes: &[Stack]) -> Body {
     }
     let free: f64 = shop.part.faces.iter().filter(|f| matches!(f.surface, Surface::Free)).map(|f| f.area).sum::<f64>()
         / shop.part.area;
-    let sizes = format!("{} × {} × {}", number(s[2]), number(s[1]), number(s[0]));
+    let sizes = format!("{} × {} × {}", len(number(s[2])), len(number(s[1])), len(number(s[0])));
     if free > 0.25 {
         return body(BodyKind::FreeForm, format!("Free-form, {sizes}"), None, None, 0, vec![], vec![]);
     }
