@@ -52,16 +52,19 @@ pub struct Datum {
     /// What each step of it may be off by, mm.
     #[serde(default)]
     pub error: Vec<Term>,
+    /// All of them in the same direction, mm.
+    #[serde(default)]
+    pub worst_mm: f64,
+    /// Root of the sum of their squares, mm.
+    #[serde(default)]
+    pub likely_mm: f64,
 }
 
 impl Datum {
-    /// All errors in the same direction, mm.
-    pub fn worst(&self) -> f64 {
-        self.error.iter().map(|t| t.value).sum()
-    }
-    /// Root of the sum of their squares, mm.
-    pub fn likely(&self) -> f64 {
-        self.error.iter().map(|t| t.value * t.value).sum::<f64>().sqrt()
+    pub(crate) fn new(axis: &str, touches: String, error: Vec<Term>) -> Datum {
+        let worst_mm = error.iter().map(|t| t.value).sum();
+        let likely_mm = error.iter().map(|t| t.value * t.value).sum::<f64>().sqrt();
+        Datum { axis: axis.into(), touches, error, worst_mm, likely_mm }
     }
 }
 

@@ -325,7 +325,7 @@ fn setup_hold(
     let mut axis = 0..3;
     let datum = touched.map(|touches| {
         let k = axis.next().unwrap_or(2);
-        Datum { axis: ["X", "Y", "Z"][k].into(), touches, error: grip.datum_error(k) }
+        Datum::new(["X", "Y", "Z"][k], touches, grip.datum_error(k))
     });
     Setup {
         name: name.into(),

@@ -54,6 +54,33 @@ fn faults(part: &Part, p: &Scheme, shop: &Shop) -> Vec<String> {
         if s.duty == Duty::AllButHat && b.min.z < g.height + 1e-9 {
             say(format!("the part begins at {:.2}, the jaws end at {:.2}", b.min.z, g.height));
         }
+        // What it touches is what it presses on: both jaws with the same force, over what bears; nothing pulls.
+        let contacts = s.hold.contacts();
+        let jaws: Vec<_> = contacts.iter().filter(|c| c.normal.y.abs() > 0.5).collect();
+        let even = jaws.len() == 2 && (jaws[0].normal + jaws[1].normal).length() < 1e-12;
+        if !even
+            || jaws
+                .iter()
+                .any(|c| (c.preload - g.clamp_kn * 1000.0).abs() > 1e-6 || c.area > g.length * g.height + 1e-6)
+        {
+            say(format!("{jaws:?}"));
+        }
+        let soles = contacts.iter().filter(|c| c.normal.z > 0.5).count();
+        if soles != if g.bearing.is_some() { 2 } else { 0 } || contacts.iter().any(|c| !c.at.is_finite()) {
+            say(format!("{contacts:?}"));
+        }
+        if s.hold.needs().is_empty()
+            || !s.hold.makes().is_empty()
+            || s.hold.minutes() <= 0.0
+            || s.hold.error().len() != 3
+        {
+            say("an answer of the hold is missing".into());
+        }
+        for d in &s.datum {
+            if !(d.likely_mm > 0.0 && d.likely_mm <= d.worst_mm && d.worst_mm < 0.1) {
+                say(format!("{d:?}"));
+            }
+        }
         // Zero lies within what the machine reaches.
         let m = &shop.machine;
         let zero: DVec3 = s.zero_in_machine;

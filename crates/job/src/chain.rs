@@ -8,7 +8,7 @@ use crate::stocking::{self, Prepared};
 use crate::told::{
     after_the_drill, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back, remarks,
 };
-use geom::{DVec2, DVec3, Region};
+use geom::{DVec2, Region};
 use holding::{Choice, Duty, Order, Scheme, Setup};
 use intake::{Layer3, Reading};
 use part::{Part, View};
@@ -191,7 +191,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mut idle: Vec<String> = Vec::new();
     let mut before = String::new();
     for (k, held) in scheme.setups.iter_mut().enumerate() {
-        take_over(held, &mut routes);
+        let taken_over = take_over(held, &mut routes);
         let held = &*held;
         let stage = PATHS[k.min(PATHS.len() - 1)];
         let plain = StageKey::new("side").with(&desk.model).with(shop).with(material).with(&scheme.stock);
@@ -251,6 +251,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         // A further setup for what no cutter there reaches is none.
         if fits && matches!(held.duty, Duty::Only(_)) && route.operations.is_empty() {
             named.extend(route.named.drain(..).map(|f| Finding { setup: None, ..f }));
+            named.extend(taken_over);
             idle.push(held.name.clone());
             lap(stage, &mut stages);
             continue;
@@ -348,24 +349,25 @@ impl From<KeptRoute> for SetupRoute {
     }
 }
 
-/// A further setup also cuts what earlier ones leave in corners that lie open to it.
-fn take_over(held: &mut Setup, earlier: &mut [SetupRoute]) {
-    let up = held.part_from_work.dir(DVec3::Z);
-    let Duty::Only(only) = &mut held.duty else { return };
+/// A further setup also cuts what earlier ones leave in corners that lie open to it. What named these is given back: it holds again if nothing
+/// comes of the setup.
+fn take_over(held: &mut Setup, earlier: &mut [SetupRoute]) -> Vec<Finding> {
+    let up = held.up();
+    let Duty::Only(only) = &mut held.duty else { return Vec::new() };
+    let mut was_named = Vec::new();
     for r in earlier {
-        let (mine, others) = std::mem::take(&mut r.elsewhere).into_iter().partition(|e| e.from.dot(up) > 1.0 - 1e-6);
-        r.elsewhere = others;
-        let mine: Vec<route::Elsewhere> = mine;
+        let mine: Vec<route::Elsewhere> = r.elsewhere.extract_if(.., |e| e.from.dot(up) > 1.0 - 1e-6).collect();
         only.places.extend(mine.iter().flat_map(|e| e.points(only.cell)));
-        r.named.retain(|f| !mine.iter().any(|e| e.is_named_by(f)));
+        was_named.extend(r.named.extract_if(.., |f| mine.iter().any(|e| e.is_named_by(f))));
     }
+    was_named
 }
 
 /// What a setup leaves open to another that is cut, and that leaves it too, no other side makes.
 fn left_by_both(setups: &[Setup], routes: &mut [SetupRoute]) {
     for r in routes {
         for e in std::mem::take(&mut r.elsewhere) {
-            let cut = setups.iter().any(|s| s.part_from_work.dir(DVec3::Z).dot(e.from) > 1.0 - 1e-6);
+            let cut = setups.iter().any(|s| s.up().dot(e.from) > 1.0 - 1e-6);
             if let Some(f) = r.named.iter_mut().find(|f| cut && e.is_named_by(f)) {
                 *f = e.otherwise;
             }
@@ -457,8 +459,15 @@ fn side_plan(
     }
     let tools: Vec<Tool> = numbers.iter().filter_map(|n| shop.crib.iter().find(|t| t.number == *n).cloned()).collect();
     let s = scheme.stock.size();
+    // Names of sides may skip one that is not made; the count does not.
+    let (k, n) = (1 + scheme.setups.iter().position(|s| s.name == h.name).unwrap_or(0), scheme.setups.len());
+    let which = if h.name == format!("side {k}") {
+        format!("{} of {n}", h.name)
+    } else {
+        format!("{}, setup {k} of {n}", h.name)
+    };
     let mut lines = vec![
-        format!("{title} - {} of {}", h.name, scheme.setups.len()),
+        format!("{title} - {which}"),
         format!("{}, block {} x {} x {} mm", material.name, len(trim(s.x)), len(trim(s.y)), len(trim(s.z))),
     ];
     if rehearsal {

@@ -150,8 +150,8 @@ pub struct Input<'a> {
     pub points: &'a [DrillPoint],
     /// Setups that would be needed and are not planned: name, and what is up in them.
     pub not_planned: &'a [(String, DVec3)],
-    /// Directions at an angle from which a tilted setup would look at some face of the part: out of holes, square to flats.
-    pub slants: &'a [DVec3],
+    /// Directions at an angle from which a tilted setup would look at some face of the part: out of holes, square to flats; with their words.
+    pub slants: &'a [(DVec3, String)],
     /// What stands beside the part, in every setup.
     pub standing: &'a [Standing<'a>],
     /// The machine, for its speeds, feeds and power; they are not looked at without it.
@@ -537,20 +537,12 @@ fn best_way(p: &Patch, model: &Stock, input: &Input) -> Option<(String, &'static
     let mut ways: Vec<(f64, String, &str)> =
         DIRECTIONS.iter().map(|(d, name)| (open_share(&p.points, model, *d), (*name).to_string(), square)).collect();
     if ways.iter().all(|w| w.0 < ALL) {
-        let slanted = |d: &DVec3| (open_share_at_angle(&p.points, input.model, *d), at_angle_words(*d), tilted);
+        let slanted =
+            |(d, words): &(DVec3, String)| (open_share_at_angle(&p.points, input.model, *d), words.clone(), tilted);
         ways.extend(input.slants.iter().map(slanted));
     }
     ways.sort_by(|a, b| b.0.total_cmp(&a.0));
     ways.into_iter().next().filter(|w| w.0 > 0.5).map(|(_, words, asks)| (words, asks))
-}
-
-/// A direction in words: how far it is off the nearest axis, and towards which.
-fn at_angle_words(d: DVec3) -> String {
-    let mut order = [0, 1, 2];
-    order.sort_by(|a, b| d[*b].abs().total_cmp(&d[*a].abs()));
-    let axis = |k: usize| format!("{}{}", if d[k] < 0.0 { '−' } else { '+' }, ['X', 'Y', 'Z'][k]);
-    let off = d[order[0]].abs().at_most(1.0).acos().to_degrees();
-    format!("{off:.0}° from {} towards {}", axis(order[0]), axis(order[1]))
 }
 
 /// Which setup that is not planned would have cut it: beyond the part on its side, or seen by it and by none that is planned.
@@ -578,7 +570,7 @@ fn left_finding(p: &Patch, model: &Stock, input: &Input, error: f64) -> Finding 
     let share = |d: &DVec3| open_share(&p.points, model, *d);
     let most = ups.iter().map(share).fold(0.0, Sure::at_least);
     // What is half seen through a hole that crosses another belongs to the other, if that one shows all of it.
-    let slanted = most < ALL && input.slants.iter().any(|d| open_share_at_angle(&p.points, input.model, *d) > ALL);
+    let slanted = most < ALL && input.slants.iter().any(|(d, _)| open_share_at_angle(&p.points, input.model, *d) > ALL);
     let size = format!("{} is left at {}", amount(p.depth, error), at_words(p.deepest));
     let f = if most > 0.5 && !slanted {
         Finding::new(

@@ -16,4 +16,12 @@ touches: string,
 /**
  * What each step of it may be off by, mm.
  */
-error: Array<Term>, };
+error: Array<Term>, 
+/**
+ * All of them in the same direction, mm.
+ */
+worst_mm: number, 
+/**
+ * Root of the sum of their squares, mm.
+ */
+likely_mm: number, };

@@ -1,7 +1,8 @@
 import styled, { useTheme } from 'styled-components';
 import type { Datum, HoldLimit, Order } from '../../api/types';
 import { useJob } from '../../frame/job';
-import { capital } from '../../model/units';
+import { useUnits } from '../../frame/settings';
+import { capital, say, type Units } from '../../model/units';
 import { Button, Head, Line, Quiet, Section, Table } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
 import { grounds, Num } from '../../parts/Number';
@@ -41,15 +42,16 @@ function Balance({ limit }: { limit: HoldLimit }) {
 }
 
 /** What the zero of an axis may be off by. */
-const errorOf = (z: Datum) => ({
+const errorOf = (z: Datum, units: Units) => ({
   title: `${z.axis}0 may be off by`,
   terms: z.error,
-  source: 'The root of the sum of their squares; the worst case is their sum',
+  source: `The root of the sum of their squares; the worst case, their sum, is ${say(z.worst_mm, 'mm', units, 3)}`,
 });
 
 /** Which way is up first, and how each side is held and touched off. */
 export function HoldTicket() {
   const { sheet, side, setSide, decide } = useJob();
+  const { units } = useUnits();
   const h = sheet.hold;
   const s = sheet.sides[side];
   return (
@@ -145,7 +147,7 @@ export function HoldTicket() {
                     </td>
                     <td>{z.touches}</td>
                     <td className="n">
-                      ± <Num value={Math.hypot(...z.error.map((e) => e.value))} unit="mm" digits={3} why={errorOf(z)} />
+                      ± <Num value={z.likely_mm} unit="mm" digits={3} why={errorOf(z, units)} />
                     </td>
                   </tr>
                 ))}
