@@ -2,7 +2,7 @@
 
 use crate::force::{MillCut, forces};
 use crate::formula as f;
-use reason::{Bound, Judged, Sure, Term, least, len};
+use reason::{Bound, Judged, Source, Sources, Sure, Term, least, len};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::{Tool, ToolKind};
@@ -102,7 +102,7 @@ fn speed(tool: &Tool, d: f64, m: &Material, machine: &Machine, remarks: &mut Vec
         "1/min",
         vec![b("cutting speed", by_speed), b("rpm cap of the spindle", machine.rpm_max)],
         vec![Term::new("vc", "cutting speed", vc, "m/min"), Term::new("D", "diameter at which it cuts", d, "mm")],
-        &format!("n = 1000·vc/(π·D), Machinery's Handbook; {}", m.source),
+        Sources::from(Source::cited("n = 1000·vc/(π·D), Machinery's Handbook")).and(&m.source),
     );
     let rounded = if machine.rpm_steps.is_empty() { (j.value / 10.0).floor() * 10.0 } else { j.value };
     match machine.speed_below(rounded) {
@@ -221,7 +221,9 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
             Term::new("hex/fz", "chip thinning", thin, ""),
             Term::new("floor", "least feed per tooth", floor, "mm"),
         ],
-        &format!("hex = 2·fz·√(ae/D − (ae/D)²), ISO 3002; boldness 60–70 %: common practice, no source; {}", m.source),
+        Sources::from(Source::cited("hex = 2·fz·√(ae/D − (ae/D)²), ISO 3002"))
+            .and(Source::practice("boldness 60–70 %"))
+            .and(&m.source),
     );
     if fz.value < floor && floor <= feed_cap && floor <= tooth {
         fz.value = floor;
@@ -270,10 +272,16 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
             Term::new("bend/F", "bending for each N across", per_newton, "mm/N"),
             Term::new("bend", "bending allowed under the highest force", task.bend, "mm"),
         ],
-        &format!(
-            "P = ap·ae·vf·kc/60e6; Kienzle kc = kc1.1·hm^−mc; highest force over a revolution by teeth and slices of the helix (Altintas; radial share 0.3, Tlusty, from memory); F·L³/(3·E·I) with 0.8·D at the flutes; {}; {}",
-            machine.usable_source, m.source
-        ),
+        Sources(vec![
+            Source::cited("P = ap·ae·vf·kc/60e6; Kienzle, kc = kc1.1·hm^−mc"),
+            Source::cited(
+                "highest force over a revolution by teeth and slices of the helix: Altintas, Manufacturing Automation",
+            ),
+            Source::memory("radial share of the force 0.3: Tlusty, Manufacturing Processes and Equipment", 70),
+            Source::derived("a cantilever, F·L³/(3·E·I), with 0.8·D at the flutes"),
+        ])
+        .and(&machine.usable_source)
+        .and(&m.source),
     );
     let feed = Judged {
         value: vf.floor().clamp(1.0, f64::INFINITY),
@@ -285,7 +293,7 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
             Term::new("z", "teeth", z, ""),
             Term::new("n", "spindle speed", rpm.value, "1/min"),
         ],
-        source: "vf = n·z·fz, Machinery's Handbook".into(),
+        source: Source::cited("vf = n·z·fz, Machinery's Handbook").into(),
     };
     let power_kw = power_mm * ap.value;
     let force_n = power_kw * 60_000.0 / (PI * d * rpm.value / 1000.0);
@@ -365,10 +373,12 @@ pub fn drill(tool: &Tool, cuts_at: Option<f64>, depth: f64, m: &Material, machin
             Term::new("D", "drill diameter", d, "mm"),
             Term::new("kc1.1", "specific force", m.kc11_mpa, "N/mm²"),
         ],
-        &format!(
-            "f = 0.01–0.02·D: handbook rule, from memory, 90 %; tiny drills 1–2 % of D: common practice; torque kc·f·D²/8000, Kienzle; {}",
-            m.source
-        ),
+        Sources(vec![
+            Source::memory("f = 0.01–0.02·D: handbook rule", 90),
+            Source::practice("tiny drills 1–2 % of D"),
+            Source::cited("torque kc·f·D²/8000, Kienzle"),
+        ])
+        .and(&m.source),
     );
     feed_rev.value = (feed_rev.value * 1000.0).floor().clamp(5.0, f64::INFINITY) / 1000.0;
     let deep = depth / d;

@@ -4,7 +4,7 @@
 use crate::force::forces;
 use crate::formula as f;
 use crate::propose::{EDGE_CHIP, MillData, as_cut, bend_of, feeds_per_tooth};
-use reason::len;
+use reason::{Source, Sources, len};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::Tool;
@@ -21,7 +21,7 @@ pub struct Curve {
     /// Feed per tooth at each width, mm.
     pub fz: Vec<f64>,
     /// Formula and where it comes from.
-    pub source: String,
+    pub source: Sources,
 }
 
 /// Limits of feed per tooth against radial width, at one speed and depth.
@@ -61,26 +61,31 @@ pub fn window(tool: &Tool, m: &Material, machine: &Machine, rpm: f64, ap: f64, b
         (force / forces(&as_cut(tool, m, FRAC_PI_2, 1.0, ap, phi)).side).powf(1.0 / (1.0 - m.mc))
     };
     let [_, most, floor] = feeds_per_tooth(tool, m);
-    let curve = |name: &str, upper: bool, source: &str, fz: &dyn Fn(f64) -> f64| Curve {
+    let curve = |name: &str, upper: bool, source: Source, fz: &dyn Fn(f64) -> f64| Curve {
         name: name.into(),
         upper,
         fz: ae.iter().map(|&a| short(fz(a))).collect(),
         source: source.into(),
     };
     let curves = vec![
-        curve("feed cap of the machine", true, "vf/(n·z)", &|_| machine.feed_max_mm_min / (rpm * z)),
-        curve("tooth load", true, "1.3 × the material's starting feed, by chip thinning (ISO 3002)", &|a| {
-            most / thin(a).clamp(0.5, 1.0)
+        curve("feed cap of the machine", true, Source::derived("vf/(n·z)"), &|_| machine.feed_max_mm_min / (rpm * z)),
+        curve(
+            "tooth load",
+            true,
+            Source::cited("1.3 × the material's starting feed, by chip thinning (ISO 3002)"),
+            &|a| most / thin(a).clamp(0.5, 1.0),
+        ),
+        curve("usable power", true, Source::cited("Kienzle; the machine's share of power"), &|a| {
+            solve(machine.usable_kw(rpm), a)
         }),
-        curve("usable power", true, "Kienzle; power share of the machine", &|a| solve(machine.usable_kw(rpm), a)),
-        curve("torque", true, "Kienzle; torque of the spindle", &|a| solve(torque_kw, a)),
+        curve("torque", true, Source::cited("Kienzle; the spindle's torque"), &|a| solve(torque_kw, a)),
         curve(
             "deflection",
             true,
-            "F·L³/(3·E·I), 0.8·D at the flutes, under the highest force over a revolution",
+            Source::derived("F·L³/(3·E·I), 0.8·D at the flutes, under the highest force over a revolution"),
             &bends,
         ),
-        curve("rubs", false, "least chip: common practice, no source", &|a| {
+        curve("rubs", false, Source::practice("least chip"), &|a| {
             if EDGE_CHIP > floor * thin(a) { EDGE_CHIP / thin(a).clamp(1e-6, 1.0) } else { floor }
         }),
     ];

@@ -5,16 +5,22 @@
 
 mod arcfit;
 mod arcpath;
+mod convex;
 mod mesh;
 mod placement;
 mod region;
+mod remains;
+mod slabs;
 mod ways;
 
 pub use arcfit::{FitSettings, fit_arcs};
 pub use arcpath::{Path2, Seg};
+pub use convex::hull;
 pub use mesh::{Crossing, RayGrid, TriMesh};
 pub use placement::{DIRECTIONS, Placement};
 pub use region::{Join, Region};
+pub use remains::Remains;
+pub use slabs::Slabs;
 pub use ways::Ways;
 
 pub use glam::{DMat3, DVec2, DVec3};

@@ -59,17 +59,22 @@ impl Placement {
             0.0, 0.0, 0.0, 1.0,
         ]
     }
-    /// The reverse of [`Self::to_rows`]. `None` unless it is a right-handed rotation that maps axes onto axes and a finite shift.
+    /// The reverse of [`Self::to_rows`]. `None` unless it is a right-handed rotation and a finite shift. A rotation that maps axes onto axes to a
+    /// billionth does so exactly.
     pub fn from_rows(m: &[f64; 16]) -> Option<Placement> {
         let close = |a: f64, b: f64| (a - b).abs() < 1e-9;
         if !m.iter().all(|v| v.is_finite()) || !(0..3).all(|k| m[12 + k] == 0.0) || !close(m[15], 1.0) {
             return None;
         }
-        let col = |k: usize| DVec3::new(m[k].round(), m[4 + k].round(), m[8 + k].round());
+        let snap = |v: f64| if close(v, v.round()) { v.round() } else { v };
+        let col = |k: usize| DVec3::new(snap(m[k]), snap(m[4 + k]), snap(m[8 + k]));
         let turn = DMat3::from_cols(col(0), col(1), col(2));
-        let axial = (0..3).all(|r| (0..3).all(|c| close(m[4 * r + c], m[4 * r + c].round())));
-        let proper = (0..3).all(|k| turn.col(k).abs().element_sum() == 1.0) && turn.determinant() == 1.0;
-        (axial && proper).then(|| Placement { turn, shift: DVec3::new(m[3], m[7], m[11]) })
+        let square = (turn.transpose() * turn).abs_diff_eq(DMat3::IDENTITY, 1e-9) && close(turn.determinant(), 1.0);
+        square.then(|| Placement { turn, shift: DVec3::new(m[3], m[7], m[11]) })
+    }
+    /// Does it map axes onto axes?
+    pub fn is_axial(&self) -> bool {
+        (0..3).all(|k| self.turn.col(k).abs().max_element() == 1.0)
     }
     /// The rotation whose third axis is `up` and whose first is `along`, as columns (work axes in part coordinates).
     pub fn from_axes(along: DVec3, up: DVec3) -> Placement {
@@ -93,5 +98,11 @@ mod tests {
         let mut skew = Placement::IDENTITY.to_rows();
         skew[1] = 0.5;
         assert_eq!(Placement::from_rows(&skew), None);
+        let tilted = Placement { turn: DMat3::from_rotation_x(0.4) * DMat3::from_rotation_z(1.1), shift: DVec3::X };
+        assert_eq!(Placement::from_rows(&tilted.to_rows()), Some(tilted));
+        assert!(!tilted.is_axial() && p.is_axial());
+        let mut wide = tilted.to_rows();
+        wide[0] += 1e-6;
+        assert_eq!(Placement::from_rows(&wide), None);
     }
 }

@@ -15,7 +15,7 @@ use std::time::Instant;
 pub const READER_WORD: &str = "read-model";
 
 const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--stays N] [--unit mm|inch|cm|m]
-                [--thickness MM] --out DIR
+                [--thickness MM] [--answer QUESTION=ANSWER]… --out DIR
        goldchip prove PLAN_DIR";
 
 enum Failure {
@@ -144,6 +144,15 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
             }
             Long("unit") => drop(settled.answers.insert("unit".into(), parser.value()?.string()?)),
             Long("thickness") => drop(settled.answers.insert("thickness".into(), parser.value()?.string()?)),
+            Long("answer") => {
+                let text = parser.value()?.string()?;
+                let Some((question, answer)) = text.rsplit_once('=') else {
+                    return Err(Failure::Refused(format!(
+                        "--answer {text} has no '='; write for example --answer \"flat bottoms=as drawn\""
+                    )));
+                };
+                settled.answers.insert(question.trim().into(), answer.trim().into());
+            }
             Long("out") => out = Some(parser.value()?.into()),
             Value(v) if model.is_none() => model = Some(v.into()),
             other => return Err(other.unexpected().into()),
@@ -225,7 +234,9 @@ fn prove(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let shop = Shop::demo().map_err(JobError::from)?;
     let loaded = files::load(&dir)?;
     let part = job::read_part(Path::new(&loaded.model), &loaded.plan.part.reading, &reader()?, &[READER_WORD])?;
-    let proof = files::prove(&dir, &loaded, &part, &shop)?;
+    let reader = reader()?;
+    let read = |file: &Path| job::read_part(file, &intake::Reading::default(), &reader, &[READER_WORD]);
+    let proof = files::prove(&dir, &loaded, &part, &shop, &read)?;
     files::write_proof(&dir, &proof)?;
     report(&proof);
     Ok(code(&proof))

@@ -3,7 +3,7 @@
 use crate::frame::Duty;
 use crate::vise::Grip;
 use geom::DVec3;
-use reason::Term;
+use reason::{Sources, Term};
 use serde::{Deserialize, Serialize};
 use shop::machine::Material;
 use ts_rs::TS;
@@ -114,7 +114,7 @@ impl Hold {
         }
     }
     /// Terms of that judgement, and the formula with its source.
-    pub fn grounds(&self, friction: f64, d: &Demand) -> (Vec<Term>, &'static str) {
+    pub fn grounds(&self, friction: f64, d: &Demand) -> (Vec<Term>, Sources) {
         match self {
             Hold::Vise(g) => g.grounds(friction, d),
         }

@@ -7,7 +7,7 @@ use crate::frame::Duty;
 use crate::hold::{Body, Demand, Fact, Gently, Holds, Patch};
 use geom::{DVec2, DVec3, Region};
 use part::View;
-use reason::{Sure, Term, len};
+use reason::{Source, Sources, Sure, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Material, Vise};
 use ts_rs::TS;
@@ -205,7 +205,7 @@ impl Grip {
     pub(crate) fn holds(&self, friction: f64, d: &Demand) -> Vec<Holds> {
         holds(self.clamp_kn, friction, self.height, self.length, self.opening, d)
     }
-    pub(crate) fn grounds(&self, friction: f64, d: &Demand) -> (Vec<Term>, &'static str) {
+    pub(crate) fn grounds(&self, friction: f64, d: &Demand) -> (Vec<Term>, Sources) {
         let mut terms = vec![
             Term::new("F", "clamp force", self.clamp_kn * 1000.0, "N"),
             Term::new("μ", "friction of the material on a jaw", friction, ""),
@@ -220,8 +220,9 @@ impl Grip {
             terms.push(Term::new("A", "highest lift by the helix of the flutes", d.lift, "N"));
             terms.push(Term::new("h", "height of the cut", d.height, "mm"));
         }
-        let source = "slip 2·μ·F ≥ √(S² + A²); tilt F·(g + μ·w) ≥ S·(h − g/2); twist μ·F·L ≥ M: Coulomb's friction, rigid jaws; twice is asked for (common practice, no source)";
-        (terms, source)
+        let rule =
+            "slip 2·μ·F ≥ √(S² + A²); tilt F·(g + μ·w) ≥ S·(h − g/2); twist μ·F·L ≥ M: Coulomb's friction, rigid jaws";
+        (terms, Sources(vec![Source::derived(rule), Source::practice("twice is asked for")]))
     }
     fn is_gentle(&self) -> bool {
         self.clamp_kn < GENTLE * self.clamp_full_kn

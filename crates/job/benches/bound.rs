@@ -1,10 +1,9 @@
 //! Minutes of plans against the least there can be (`route::bound`), as a table: `cargo bench -p job --bench bound`. Then how long the bound itself takes.
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use geom::Placement;
+use geom::{Placement, Remains};
 use job::{Settled, plan};
 use part::{Part, View};
-use path::Stock;
 use program::{ReadSettings, read};
 use route::{Side, bound};
 use shop::Shop;
@@ -16,7 +15,7 @@ fn least(part: &Part, stock: geom::Box3, at: &Placement, shop: &Shop) -> route::
     let view = View::new(part, at.inverse());
     let material = shop.material("aluminium-6082").expect("demo material");
     let through_to = Some(view.bounds.min.z - 0.4);
-    bound(&Side { through_to, ..Side::new(&view, Stock::block(stock).seen_in(at), shop, material) })
+    bound(&Side { through_to, ..Side::new(&view, Remains::of(stock).seen_in(at), shop, material) })
 }
 
 fn demo() -> Vec<PathBuf> {

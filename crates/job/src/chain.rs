@@ -6,13 +6,13 @@ use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
 use crate::stocking::{self, Prepared};
 use crate::told::{
-    after_the_drill, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back, remarks,
+    after_the_drill, by_hand, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back,
+    remarks,
 };
-use geom::{DVec2, Region};
+use geom::{DVec2, Region, Remains, Slabs};
 use holding::{Choice, Duty, Order, Scheme, Setup};
 use intake::{Layer3, Reading};
 use part::{Part, View};
-use path::{Slabs, Stock};
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
 use reason::{Act, Finding, Kind, Severity, len};
 use route::{Operation, Override, Point, SetupRoute, Side, plan_side};
@@ -185,7 +185,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         settled.operations.iter().map(|(k, v)| (k.clone(), own_feeds(v))).collect();
     let fits = scheme.fits();
     // One setup after the other takes the stock as the ones before have left it.
-    let mut stock = Stock::block(scheme.stock);
+    let mut stock = Remains::of(scheme.stock);
     let mut routes: Vec<SetupRoute> = Vec::new();
     let mut named = Vec::new();
     let mut idle: Vec<String> = Vec::new();
@@ -270,6 +270,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let points: Vec<Point> = routes.iter_mut().flat_map(|r| std::mem::take(&mut r.points)).collect();
     let mut findings = part.doubts.clone();
     findings.extend(open_questions(part, &seen, settled));
+    findings.extend(by_hand(&mut named, settled));
     findings.extend(marks_and_asks(part, settled));
     findings.extend(after_the_drill(&intents));
     findings.extend(scheme.findings.clone());

@@ -5,8 +5,8 @@ use crate::proving::{limits_of, setup_input};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
 use program::{Anchored, Posted, Promise, anchor};
-use proof::{KeepOut, Proof};
-use reason::{Finding, Kind, Severity};
+use proof::{Body, KeepOut, Proof};
+use reason::{Finding, Kind, Severity, Sources};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use shop::Shop;
@@ -84,7 +84,7 @@ pub struct SetupFile {
     pub zero_in_machine_mm: [f64; 3],
     /// Tools.
     pub tools: Vec<Tool>,
-    /// Boxes in work coordinates that nothing may enter.
+    /// What nothing may enter.
     #[serde(default)]
     pub keep_out: Vec<KeepOutFile>,
     /// Id of the station that it is cut on.
@@ -104,15 +104,49 @@ pub struct SetupFile {
     pub posted: Option<Vec<Promise>>,
 }
 
-/// A named box.
+/// Something named that nothing may enter: a box, or a solid.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct KeepOutFile {
-    /// Name.
-    pub name: String,
-    /// Least corner.
-    pub min_mm: [f64; 3],
-    /// Largest corner.
-    pub max_mm: [f64; 3],
+#[serde(untagged)]
+pub enum KeepOutFile {
+    /// A box in work coordinates.
+    Box {
+        /// Name.
+        name: String,
+        /// Least corner.
+        min_mm: [f64; 3],
+        /// Largest corner.
+        max_mm: [f64; 3],
+    },
+    /// A solid from a model's file.
+    Model {
+        /// Name.
+        name: String,
+        /// In the folder: `made/NAME/model.step`.
+        model: String,
+        /// Row by row, column vectors, shift in elements 4, 8, 12.
+        work_from_model: [f64; 16],
+    },
+}
+
+impl KeepOutFile {
+    /// What is wrong with it.
+    fn fault(&self) -> Option<String> {
+        match self {
+            KeepOutFile::Box { name, min_mm: a, max_mm: b } => {
+                let no_size = (0..3).any(|i| !a[i].is_finite() || !b[i].is_finite() || b[i] < a[i]);
+                no_size.then(|| format!("the keep_out box '{name}' has no size"))
+            }
+            KeepOutFile::Model { name, model, work_from_model } => {
+                let inside = Path::new(model).components().all(|c| matches!(c, std::path::Component::Normal(_)));
+                if !inside || model.is_empty() {
+                    Some(format!("the model of keep_out '{name}' must lie in the plan's folder"))
+                } else {
+                    let rigid = Placement::from_rows(work_from_model).is_some();
+                    (!rigid).then(|| format!("work_from_model of keep_out '{name}' is no right-handed rotation"))
+                }
+            }
+        }
+    }
 }
 
 /// A folder could not be written or read.
@@ -178,12 +212,12 @@ pub fn write(
                 .hold
                 .bodies()
                 .iter()
-                .map(|b| KeepOutFile { name: b.name.clone(), min_mm: b.min.to_array(), max_mm: b.max.to_array() })
+                .map(|b| KeepOutFile::Box { name: b.name.clone(), min_mm: b.min.to_array(), max_mm: b.max.to_array() })
                 .collect(),
             station: s.setup.station.clone(),
             hold: Some(s.setup.hold.clone()),
             zero: s.setup.datum.to_vec(),
-            operations: serde_json::to_value(&s.operations).unwrap_or_default(),
+            operations: sources_written(serde_json::to_value(&s.operations).unwrap_or_default()),
             posted: Some(s.promises.promises.clone()),
         })
         .collect::<Vec<_>>();
@@ -220,6 +254,28 @@ fn stem_of(model: &Path) -> String {
 fn json<T: Serialize>(v: &T) -> String {
     // Files are read by others: lengths in mm, without marks.
     reason::plain(&serde_json::to_string_pretty(v).unwrap_or_else(|_| "{}".into())).into_owned() + "\n"
+}
+
+/// Sources as they are written in tables, with the list of them beside.
+fn sources_written(v: serde_json::Value) -> serde_json::Value {
+    use serde_json::Value;
+    match v {
+        Value::Array(l) => Value::Array(l.into_iter().map(sources_written).collect()),
+        Value::Object(o) => {
+            let mut out = serde_json::Map::new();
+            for (k, v) in o {
+                match serde_json::from_value::<Sources>(v.clone()) {
+                    Ok(s) if k == "source" && v.is_array() => {
+                        out.insert(k, Value::String(s.to_string()));
+                        out.insert("sources".into(), v);
+                    }
+                    _ => drop(out.insert(k, sources_written(v))),
+                }
+            }
+            Value::Object(out)
+        }
+        v => v,
+    }
 }
 
 /// A plan read from its folder.
@@ -263,8 +319,15 @@ fn check(p: &PlanFile) -> Result<(), FileError> {
         return bad("it has no setup".into());
     }
     for s in &p.setups {
-        if Placement::from_rows(&s.part_from_work).is_none() {
-            return bad(format!("part_from_work of '{}' is no right-handed rotation that maps axes onto axes", s.name));
+        match Placement::from_rows(&s.part_from_work) {
+            None => return bad(format!("part_from_work of '{}' is no right-handed rotation", s.name)),
+            Some(p) if !p.is_axial() => {
+                return bad(format!(
+                    "'{}' stands at an angle, which cannot be proved yet: part_from_work must map axes onto axes",
+                    s.name
+                ));
+            }
+            Some(_) => {}
         }
         if !s.zero_in_machine_mm.iter().all(|v| v.is_finite()) {
             return bad(format!("zero_in_machine_mm of '{}' is no place", s.name));
@@ -272,18 +335,21 @@ fn check(p: &PlanFile) -> Result<(), FileError> {
         if let Some(f) = s.tools.iter().find_map(Tool::fault) {
             return bad(f);
         }
-        if s.keep_out
-            .iter()
-            .any(|k| (0..3).any(|i| !k.min_mm[i].is_finite() || !k.max_mm[i].is_finite() || k.max_mm[i] < k.min_mm[i]))
-        {
-            return bad(format!("a keep_out box of '{}' has no size", s.name));
+        if let Some(f) = s.keep_out.iter().find_map(KeepOutFile::fault) {
+            return bad(format!("{f} ('{}')", s.name));
         }
     }
     Ok(())
 }
 
-/// Prove a loaded plan against its model: the programs are read from the folder again.
-pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Proof, FileError> {
+/// Prove a loaded plan against its model: the programs are read from the folder again, and with `read` the models of what holds the part.
+pub fn prove(
+    dir: &Path,
+    loaded: &Loaded,
+    part: &Part,
+    shop: &Shop,
+    read: &dyn Fn(&Path) -> Result<Part, JobError>,
+) -> Result<Proof, FileError> {
     let p = &loaded.plan;
     let machine = p.machine.as_ref().unwrap_or(&shop.machine);
     let mut setups = Vec::new();
@@ -305,12 +371,20 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
         }
         let text = String::from_utf8_lossy(&bytes);
         let placement = Placement::from_rows(&s.part_from_work).unwrap_or(Placement::IDENTITY);
-        let keep_out = s
-            .keep_out
-            .iter()
-            .map(|k| KeepOut { name: k.name.clone(), min: k.min_mm.into(), max: k.max_mm.into() })
-            .collect();
-        setups.push(setup_input(
+        let (mut keep_out, mut bodies) = (Vec::new(), Vec::new());
+        for k in &s.keep_out {
+            match k {
+                KeepOutFile::Box { name, min_mm, max_mm } => {
+                    keep_out.push(KeepOut { name: name.clone(), min: (*min_mm).into(), max: (*max_mm).into() });
+                }
+                KeepOutFile::Model { name, model, work_from_model } => {
+                    let solid = read(&dir.join(model))?;
+                    let placed = Placement::from_rows(work_from_model).unwrap_or(Placement::IDENTITY);
+                    bodies.push(Body { name: name.clone(), mesh: solid.mesh.placed(&placed) });
+                }
+            }
+        }
+        let input = setup_input(
             &s.name,
             &s.program,
             &text,
@@ -319,7 +393,8 @@ pub fn prove(dir: &Path, loaded: &Loaded, part: &Part, shop: &Shop) -> Result<Pr
             &s.tools,
             keep_out,
             promises_of(dir, s, &text, &mut findings),
-        )?);
+        )?;
+        setups.push(proof::SetupInput { bodies, ..input });
     }
     let stock = Box3 { min: p.stock.min_mm.into(), max: p.stock.max_mm.into() };
     let input = proof::Input {

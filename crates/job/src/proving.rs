@@ -54,6 +54,7 @@ pub fn setup_input(
         zero_in_machine: zero,
         tools: tools.to_vec(),
         keep_out,
+        bodies: Vec::new(),
         promises,
     })
 }

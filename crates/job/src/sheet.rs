@@ -21,7 +21,7 @@ use cutting::Window;
 use holding::{Datum, Fact, Order};
 use part::Part;
 use proof::Proof;
-use reason::{Finding, Place, Term};
+use reason::{Finding, Place, Sources, Term};
 use route::{Need, OpKind, Operation, Override};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -53,7 +53,7 @@ pub struct StockSheet {
     /// A person chose the material.
     pub material_decided: bool,
     /// Where the material's numbers come from.
-    pub material_source: String,
+    pub material_source: Sources,
     /// Along the part's x, y, z, mm.
     pub size: [f64; 3],
     /// Part coordinates.
@@ -275,7 +275,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             material_name: material.map_or_else(String::new, |m| m.name.clone()),
             material_decided: settled.material.as_deref().is_some_and(|m| m != DEFAULT_MATERIAL)
                 || settled.material.is_some(),
-            material_source: material.map_or_else(String::new, |m| m.source.clone()),
+            material_source: material.map_or_else(Sources::none, |m| m.source.clone()),
             size: size.to_array(),
             place: Place::new(s.min, s.max),
             size_decided: matches!(settled.stock, Some(StockDecision::Sizes(_) | StockDecision::Rule)),

@@ -3,7 +3,7 @@
 use crate::decision::Settled;
 use holding::Setup;
 use part::{After, FeatureKind, Intent, Part, Recognised};
-use reason::{Act, Finding, Kind, Place, Severity};
+use reason::{Act, Finding, Kind, Place, Remedy, Severity};
 use route::Operation;
 use shop::machine::Material;
 use std::collections::{BTreeMap, BTreeSet};
@@ -107,6 +107,36 @@ pub(crate) fn marks_and_asks(part: &Part, settled: &Settled) -> Vec<Finding> {
         .keyed(id)
     });
     marks.chain(asks).collect()
+}
+
+/// What no cutter makes and a person left for the hand stops nothing; of the rest each says that it can be left so.
+pub(crate) fn by_hand(named: &mut [Finding], settled: &Settled) -> Vec<Finding> {
+    let stops = |f: &&mut Finding| f.kind.by_hand() && f.severity == Severity::Stop;
+    for f in named.iter_mut().filter(stops) {
+        let question = part::hand_question(&f.id);
+        let left = settled.answers.contains_key(&question);
+        let (words, answer) = if left { ("Not by hand", None) } else { ("Leave it for the hand", Some("yes".into())) };
+        f.remedy = Some(Remedy::new(words, Act::Answer { question, answer }));
+        if left {
+            f.severity = Severity::Warn;
+            f.what.push_str("; left for the hand");
+            f.why =
+                "A person decided so: finish it with a file, a broach or a borrowed tool after the last side.".into();
+        }
+    }
+    let left = settled.answers.keys().filter_map(|q| Some((q, part::left_for_the_hand(q)?)));
+    let lost = left.filter(|(_, (id, _))| !named.iter().any(|f| f.id == **id));
+    lost.map(|(question, (id, kind))| {
+        Finding::new(
+            Kind::AnswerLost,
+            Severity::Warn,
+            format!("Left for the hand was: {} ({id}); the plan leaves it no more", kind.meaning()),
+            "It has no effect now. Look whether a cutter makes it, or something else took its place.",
+        )
+        .keyed(question)
+        .mended_by("Forget that decision", Act::Answer { question: question.clone(), answer: None })
+    })
+    .collect()
 }
 
 pub(crate) fn posted_again(setup: &str) -> Act {

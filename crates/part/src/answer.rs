@@ -8,10 +8,11 @@
 //! | `closed` | `yes` if what closes the file's open surfaces is right, else `no` |
 //! | `thickness` | of a drawn plate, mm |
 //! | `layer/NAME` | `through`, `ignore`, or `pocket:DEPTH` in mm |
+//! | `hand/FINDING` | `yes` if what that finding names is left for the hand |
 //! | `hole/…` and others | a choice's key, as the question lists them |
 
 use intake::{LayerUse, LengthUnit, Reading};
-use reason::len;
+use reason::{Kind, len};
 use std::collections::BTreeMap;
 
 fn number(text: &str, least: f64, most: f64) -> Option<f64> {
@@ -41,6 +42,10 @@ pub fn answer_fault(question: &str, answer: &str) -> Option<String> {
         q if q.starts_with("stays/") && (q[6..].parse::<u32>().is_err() || answer != "yes") => {
             Some("A solid of the file, by its number from 0, stays (yes) or is not mentioned".into())
         }
+        q if q.starts_with(HAND) && (left_for_the_hand(q).is_none() || answer != "yes") => Some(
+            "Only corners, passages and holes that no cutter makes are left for the hand (yes), by the finding's id"
+                .into(),
+        ),
         "thickness" if number(answer, 0.01, 1000.0).is_none() => {
             Some("A plate is between 0.01 and 1000 mm thick".into())
         }
@@ -49,6 +54,20 @@ pub fn answer_fault(question: &str, answer: &str) -> Option<String> {
         }
         _ => None,
     }
+}
+
+const HAND: &str = "hand/";
+
+/// The key under which a person leaves what a finding names for the hand.
+pub fn hand_question(finding: &str) -> String {
+    format!("{HAND}{finding}")
+}
+
+/// The finding and its kind that such a key is about.
+pub fn left_for_the_hand(question: &str) -> Option<(&str, Kind)> {
+    let finding = question.strip_prefix(HAND)?;
+    let kind = Kind::named(finding.split(':').next()?)?;
+    (kind.by_hand() && finding.contains(':')).then_some((finding, kind))
 }
 
 /// What answers say about the reading of the file.
@@ -80,6 +99,15 @@ pub fn answer_words(question: &str, answer: Option<&str>) -> String {
         let does = if answer.is_some() { "stays" } else { "does not stay" };
         return format!("solid {} of the file {does} while the part is machined", k + 1);
     }
+    if let Some((_, kind)) = left_for_the_hand(question) {
+        let what = kind.meaning();
+        let what = format!("{}{}", what[..1].to_lowercase(), &what[1..]);
+        return if answer.is_some() {
+            format!("left for the hand: {what}")
+        } else {
+            format!("for the machine again: {what}")
+        };
+    }
     match (question, answer) {
         (_, None) => format!("{about}: open again"),
         ("solid", Some(a)) => format!("solid {}", a.parse::<u32>().map_or(0, |n| n + 1)),
@@ -103,7 +131,11 @@ mod tests {
         assert_eq!(reading_of(&[("stays/2".to_string(), "yes".to_string())].into()).stays, [2]);
         assert_eq!(answer_words("stays/2", None), "solid 3 of the file does not stay while the part is machined");
         assert!(answer_fault("stays/2", "yes").is_none());
-        for (q, a) in [("stays/x", "yes"), ("stays/1", "perhaps")] {
+        let hand = hand_question("corner:pocket@48.0_32.0_6.0/78x46/12");
+        assert!(answer_fault(&hand, "yes").is_none());
+        assert!(answer_words(&hand, Some("yes")).starts_with("left for the hand: an inside corner"));
+        let others = [("hand/gouge:1", "yes"), ("hand/corner", "yes"), (hand.as_str(), "no")];
+        for (q, a) in [("stays/x", "yes"), ("stays/1", "perhaps")].into_iter().chain(others) {
             assert!(answer_fault(q, a).is_some(), "{q} {a}");
         }
         for (q, a) in [("unit", "furlong"), ("thickness", "-1"), ("layer/X", "pocket:deep"), ("solid", "first")] {

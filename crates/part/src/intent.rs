@@ -6,7 +6,7 @@
 use crate::question::hole_question;
 use crate::{Feature, FeatureKind, Mark, MarkKind, Part, Recognised, face_ids};
 use geom::DVec3;
-use reason::{Place, Term, len};
+use reason::{Place, Source, Sources, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::standards;
 use std::collections::BTreeMap;
@@ -43,7 +43,7 @@ pub struct Intent {
     /// How the drill follows.
     pub terms: Vec<Term>,
     /// Where the numbers come from.
-    pub source: String,
+    pub source: Sources,
     /// Around the hole.
     pub place: Place,
 }
@@ -94,7 +94,7 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
         after: After::Tap,
         wants: String::new(),
         terms: Vec::new(),
-        source: String::new(),
+        source: Sources::none(),
         place: f.place,
     };
     if let Some(rest) = said.strip_prefix("tap ") {
@@ -110,7 +110,7 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
                 Term::new("P", "pitch", t.pitch, "mm"),
                 Term::new("d", "tap drill", t.drills.first().copied().unwrap_or(t.major - t.pitch), "mm"),
             ],
-            source: t.source.into(),
+            source: Sources::written(t.source),
             ..base
         });
     }
@@ -126,7 +126,7 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
             Term::new("least", "for the reamer to cut, on the diameter", REAM[0], "mm"),
             Term::new("most", "that a reamer takes, on the diameter", REAM[1], "mm"),
         ],
-        source: "common practice, no source".into(),
+        source: Source::practice("").into(),
         ..base
     })
 }

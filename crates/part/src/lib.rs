@@ -16,7 +16,7 @@ mod slant;
 mod slice;
 mod view;
 
-pub use answer::{answer_fault, answer_words, reading_of};
+pub use answer::{answer_fault, answer_words, hand_question, left_for_the_hand, reading_of};
 pub use carry::{Carried, carried};
 pub use compare::{Change, Fate, compare};
 pub use edge::{Bend, Edge};

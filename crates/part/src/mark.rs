@@ -8,8 +8,7 @@
 
 use crate::feature::number;
 use crate::{Part, Surface};
-use reason::Term;
-use reason::len;
+use reason::{Source, Sources, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::standards;
 use std::collections::BTreeMap;
@@ -154,7 +153,7 @@ pub struct Marked {
     /// How that follows.
     pub terms: Vec<Term>,
     /// Where the numbers come from.
-    pub source: String,
+    pub source: Sources,
     /// What does not fit, in a sentence.
     pub doubt: Option<String>,
 }
@@ -319,7 +318,7 @@ fn one(part: &Part, ids: &[String], id: &str, m: &Mark) -> Marked {
         finished: None,
         machine: None,
         terms: Vec::new(),
-        source: String::new(),
+        source: Sources::none(),
         doubt: None,
     };
     let size = face.and_then(|f| nominal(part, f));
@@ -377,7 +376,7 @@ fn one(part: &Part, ids: &[String], id: &str, m: &Mark) -> Marked {
                     Term::new("P", "pitch", t.pitch, "mm"),
                     Term::new("d", "tap drill", t.drills.first().copied().unwrap_or(t.minor), "mm"),
                 ];
-                out.source = t.source.into();
+                out.source = Sources::written(t.source);
             }
             format!("thread {name}")
         }
@@ -417,7 +416,7 @@ fn size_of(out: &mut Marked, d: f64, inside: bool, class: Option<&str>, typed: [
     let (low, high) = match class {
         Some(c) => match standards::fit(c, d) {
             Some(l) => {
-                out.source = l.source.into();
+                out.source = Sources::written(l.source);
                 (l.lower, l.upper)
             }
             None => {
@@ -427,7 +426,7 @@ fn size_of(out: &mut Marked, d: f64, inside: bool, class: Option<&str>, typed: [
             }
         },
         None => {
-            out.source = "deviations as marked".into();
+            out.source = Source::person().into();
             (typed[0], typed[1])
         }
     };
@@ -486,5 +485,7 @@ fn size_of(out: &mut Marked, d: f64, inside: bool, class: Option<&str>, typed: [
         return;
     }
     out.machine = Some([d + low + shift, d + high + shift]);
-    out.source.push_str("; size to machine by common practice: final − 2 × plating outside (+ in bores), + grinding allowance (− in bores)");
+    out.source.0.push(Source::practice(
+        "size to machine: final − 2 × plating outside (+ in bores), + grinding allowance (− in bores)",
+    ));
 }

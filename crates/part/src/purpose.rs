@@ -6,8 +6,7 @@
 
 use crate::question::Choice;
 use crate::{Feature, FeatureKind};
-use reason::Term;
-use reason::len;
+use reason::{Source, Sources, Term, len};
 use shop::standards::{self, BEARINGS, DOWELS};
 
 /// How near a model's diameter must be to a table's, mm.
@@ -63,7 +62,7 @@ pub fn purposes(f: &Feature, equals: usize) -> Vec<Choice> {
         score: 0.25,
         reasons: vec!["nothing needs more than a drill".into()],
         terms: vec![Term::new("D", "diameter in the model", d, "mm")],
-        source: "the model".into(),
+        source: Source::derived("the model").into(),
     });
     // Stable: of equals the found ones stay before the plain hole.
     out.sort_by(|a, b| b.score.total_cmp(&a.score));
@@ -160,7 +159,7 @@ fn threads(h: &Hole, out: &mut Vec<Choice>) {
                     "%",
                 ),
             ],
-            source: t.source.into(),
+            source: Sources::written(t.source),
         });
     }
 }
@@ -225,7 +224,7 @@ fn clearances(h: &Hole, out: &mut Vec<Choice>) {
                 Term::new("Dh", "clearance hole", *d, "mm"),
                 Term::new("c", "play on diameter", h.d - c.major, "mm"),
             ],
-            source: c.source.into(),
+            source: Sources::written(c.source),
         });
     }
 }
@@ -261,7 +260,8 @@ fn dowels(h: &Hole, out: &mut Vec<Choice>) {
         score,
         reasons,
         terms,
-        source: "sizes of ISO 8734 (from memory, 95 %); limits: ISO 286-2 as in the package pressfit 0.1.0".into(),
+        source: Sources::from(Source::memory("sizes of ISO 8734", 95))
+            .and(Source::cited("limits: ISO 286-2 as in the package pressfit 0.1.0")),
     });
 }
 
@@ -300,7 +300,7 @@ fn bearings(h: &Hole, out: &mut Vec<Choice>) {
                     Term::new("B", "bearing width", b.size[2], "mm"),
                     Term::new("t", "depth in the model", depth, "mm"),
                 ],
-                source: "boundary dimensions of ISO 15 (from memory, 95 %)".into(),
+                source: Source::memory("boundary dimensions of ISO 15", 95).into(),
             });
         }
     }

@@ -4,7 +4,7 @@ use crate::purpose::{asked_about, purposes};
 use crate::{Ending, FeatureKind, Part, Recognised, Surface};
 use geom::DVec3;
 use intake::{LayerUse, LengthUnit};
-use reason::{Place, Term, len};
+use reason::{Place, Sources, Term, len};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;
@@ -30,7 +30,7 @@ pub struct Choice {
     /// Its numbers.
     pub terms: Vec<Term>,
     /// Where they come from.
-    pub source: String,
+    pub source: Sources,
 }
 
 /// A question about the part.
@@ -89,7 +89,7 @@ fn choice(key: &str, words: String, score: f64, reason: &str) -> Choice {
         score,
         reasons: if reason.is_empty() { vec![] } else { vec![reason.into()] },
         terms: vec![],
-        source: String::new(),
+        source: Sources::none(),
     }
 }
 

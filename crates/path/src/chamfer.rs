@@ -2,8 +2,8 @@
 
 use crate::motion::Move;
 use crate::rough::join;
-use crate::{Feeds, Mover, Slabs};
-use geom::{DVec2, FitSettings, Path2, Region, fit_arcs};
+use crate::{Feeds, Mover};
+use geom::{DVec2, FitSettings, Path2, Region, Slabs, fit_arcs};
 
 /// Edges to chamfer at one height.
 #[derive(Debug, Clone)]

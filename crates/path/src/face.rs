@@ -1,8 +1,8 @@
 //! Facing: parallel rows in one direction, climb, the cutter coming from and leaving into the air.
 
 use crate::motion::Move;
-use crate::{Feeds, Mover, Slabs};
-use geom::DVec2;
+use crate::{Feeds, Mover};
+use geom::{DVec2, Slabs};
 use reason::Sure;
 
 /// A rectangle to face.

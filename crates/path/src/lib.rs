@@ -9,9 +9,5 @@ pub mod motion;
 mod mover;
 pub mod profile;
 pub mod rough;
-mod slabs;
-mod stock;
 
 pub use mover::{Feeds, Mover};
-pub use slabs::Slabs;
-pub use stock::Stock;

@@ -1,8 +1,7 @@
 //! Gathers moves and goes from one cut to the next without touching anything.
 
-use crate::Slabs;
 use crate::motion::Move;
-use geom::{DVec2, DVec3, Path2, Seg};
+use geom::{DVec2, DVec3, Path2, Seg, Slabs};
 use reason::Sure;
 
 /// Feeds of an operation, mm/min.

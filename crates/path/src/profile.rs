@@ -2,8 +2,8 @@
 
 use crate::motion::Move;
 use crate::rough::join;
-use crate::{Feeds, Mover, Slabs};
-use geom::{DVec2, FitSettings, Path2, Region, Seg, fit_arcs};
+use crate::{Feeds, Mover};
+use geom::{DVec2, FitSettings, Path2, Region, Seg, Slabs, fit_arcs};
 use reason::Sure;
 
 /// Walls to finish at some heights.

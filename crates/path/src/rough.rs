@@ -20,8 +20,8 @@ mod emit;
 
 pub use emit::cut;
 
-use crate::{Feeds, Slabs};
-use geom::{DVec2, FitSettings, Path2, Region, Ways, fit_arcs};
+use crate::Feeds;
+use geom::{DVec2, FitSettings, Path2, Region, Slabs, Ways, fit_arcs};
 use reason::Sure;
 use std::cell::OnceCell;
 use std::f64::consts::PI;

@@ -1,10 +1,10 @@
 //! Clearing on hundreds of random regions, cut again by a simulation that shares nothing with it: a raster of heights under a round cutter.
 
 use fastrand::Rng;
-use geom::{DVec2, DVec3, Region};
+use geom::{DVec2, DVec3, Region, Slabs};
+use path::Feeds;
 use path::motion::{Move, turn_of};
 use path::rough::{Clearing, Cutting, cut, passes};
-use path::{Feeds, Slabs};
 use rayon::prelude::*;
 use std::f64::consts::TAU;
 

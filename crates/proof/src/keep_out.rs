@@ -4,8 +4,8 @@ use crate::cut::{self, Tops};
 use crate::dexel::Field;
 use crate::run::{Gather, TOUCH, times, to_place};
 use crate::sweep::{Sweep, Track};
-use crate::{KeepOut, Standing};
-use geom::{Box3, DVec2, Placement, RayGrid};
+use crate::{Body, KeepOut, Standing};
+use geom::{Box3, DVec2, Placement, RayGrid, TriMesh};
 use program::Step;
 use reason::{Kind, Severity, Sure, len};
 use shop::tool::Tool;
@@ -110,22 +110,35 @@ fn kind_of(body: &str) -> Kind {
     }
 }
 
-/// A solid beside the part as columns: what a cutter would take from it, and what a shank or a holder meets.
+/// A solid beside the part, or one that holds it, as columns: what a cutter would take from it, and what a shank or a holder meets.
 pub(crate) struct Beside {
     name: String,
+    /// Where it is, and what to do where it is met.
+    words: [&'static str; 2],
     field: Field,
     tops: Tops,
     bounds: Box3,
 }
 
 impl Beside {
-    pub(crate) fn new(s: &Standing, work_from_part: &Placement) -> Beside {
-        let mesh = s.mesh.placed(work_from_part);
+    /// What stands beside the part.
+    pub(crate) fn standing(s: &Standing, work_from_part: &Placement) -> Beside {
+        let what_to_do = "It stands there while the part is machined (Part ticket): take it away, use a longer stick-out, or cut from another side.";
+        Beside::new(&s.name, &s.mesh.placed(work_from_part), [" beside the part", what_to_do])
+    }
+
+    /// What holds it.
+    pub(crate) fn holding(b: &Body) -> Beside {
+        let what_to_do = "Raise the part, move what holds it, or take the cut from another side.";
+        Beside::new(&b.name, &b.mesh, ["", what_to_do])
+    }
+
+    fn new(name: &str, mesh: &TriMesh, words: [&'static str; 2]) -> Beside {
         let bounds = mesh.bounds();
         let size = bounds.size();
         let pitch = (size.x * size.y / 60_000.0).sqrt().clamp(0.05, 0.5);
-        let field = Field::of_mesh(RayGrid::covering(2, &bounds, pitch), &mesh);
-        Beside { name: s.name.clone(), tops: Tops::new(&field), field, bounds }
+        let field = Field::of_mesh(RayGrid::covering(2, &bounds, pitch), mesh);
+        Beside { name: name.into(), words, tops: Tops::new(&field), field, bounds }
     }
 
     pub(crate) fn check(
@@ -140,7 +153,7 @@ impl Beside {
             return;
         }
         let mut met = |body: &str, deep: f64, b: &Box3| {
-            let (kind, t, name) = (kind_of(body), step.tool, self.name.clone());
+            let (kind, t, name, [place, what_to_do]) = (kind_of(body), step.tool, self.name.clone(), self.words);
             let body = body.to_string();
             gather.add(
                 (kind, t, &self.name),
@@ -148,8 +161,10 @@ impl Beside {
                 step.line,
                 deep,
                 Some(to_place(part_from_work, b)),
-                move |w, c| format!("The {body} of T{t} runs into '{name}' beside the part, {w:.2} mm of it{}", times(c), w = len(w)),
-                "It stands there while the part is machined (Part ticket): take it away, use a longer stick-out, or cut from another side.",
+                move |w, c| {
+                    format!("The {body} of T{t} runs into '{name}'{place}, {w:.2} mm of it{}", times(c), w = len(w))
+                },
+                what_to_do,
             );
         };
         let t = cut::cut(&mut self.field, s, tool);

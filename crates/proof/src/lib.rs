@@ -78,6 +78,15 @@ impl DrillPoint {
     }
 }
 
+/// A solid in work coordinates that nothing may enter.
+#[derive(Debug, Clone)]
+pub struct Body {
+    /// "soft jaw".
+    pub name: String,
+    /// Closed, in work coordinates.
+    pub mesh: TriMesh,
+}
+
 /// A solid that stands beside the part while it is machined: cutters, shanks and holders must not touch it.
 #[derive(Debug, Clone)]
 pub struct Standing<'a> {
@@ -102,6 +111,8 @@ pub struct SetupInput {
     pub tools: Vec<Tool>,
     /// Jaws, parallels.
     pub keep_out: Vec<KeepOut>,
+    /// Solids of any form that nothing may enter: jaws made to the part, a plate.
+    pub bodies: Vec<Body>,
     /// What the text promises, at the lines as they are now; none where no promises were given.
     pub promises: Option<Anchored>,
 }

@@ -138,7 +138,8 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
     let mut cuts: Vec<Cutting> = Vec::new();
     let mut events: Vec<Event> = Vec::new();
     let mut tops = Tops::new(&stock.fields[2]);
-    let mut beside: Vec<Beside> = standing.iter().map(|s| Beside::new(s, &work_from_part)).collect();
+    let mut beside: Vec<Beside> = standing.iter().map(|s| Beside::standing(s, &work_from_part)).collect();
+    beside.extend(input.bodies.iter().map(Beside::holding));
     let promises = Promises::of(input);
     let mut promise: Option<usize> = None;
     let mut over = Over::default();
@@ -567,8 +568,13 @@ impl LooseWatch {
         if pieces.len() < 2 {
             return;
         }
-        let held =
-            |p: &Piece| input.keep_out.iter().any(|k| Box3 { min: k.min, max: k.max }.grown(0.3).meets(&p.bounds));
+        let held = |p: &Piece| {
+            let near = p.bounds.grown(0.3);
+            input.keep_out.iter().any(|k| Box3 { min: k.min, max: k.max }.meets(&near))
+                || input.bodies.iter().any(|b| {
+                    b.mesh.triangles.iter().any(|t| Box3::of(t.map(|k| b.mesh.points[k as usize])).meets(&near))
+                })
+        };
         // The clamped piece is the largest that touches what holds; with nothing to hold it, the largest.
         let keep = pieces.iter().position(held).unwrap_or(0);
         for (i, p) in pieces.into_iter().enumerate() {

@@ -480,6 +480,14 @@ impl Kind {
             _ => Severity::Stop,
         }
     }
+    /// Can what it names be left for the hand (a file, a broach, a bought tool) by a person's decision?
+    pub fn by_hand(self) -> bool {
+        matches!(self, Kind::Corner | Kind::HoleWithoutTool | Kind::TooDeep)
+    }
+    /// The kind of this name.
+    pub fn named(name: &str) -> Option<Kind> {
+        KINDS.iter().copied().find(|k| k.name() == name)
+    }
     /// Can it forbid cutting?
     pub fn forbids(self) -> bool {
         self.gravest() == Severity::Stop
@@ -529,6 +537,9 @@ mod tests {
     fn what_leaves_material_or_forbids_cutting_is_told_by_the_kind() {
         assert!(Kind::Corner.leaves() && Kind::Corner.forbids());
         assert!(Kind::NeedsOtherSide.leaves() && !Kind::NeedsOtherSide.forbids());
+        // What a hand may make is left first, and nothing that was cut wrong is a matter of the hand.
+        assert!(KINDS.iter().filter(|k| k.by_hand()).all(|k| k.leaves() && k.forbids()) && !Kind::Gouge.by_hand());
+        assert_eq!((Kind::named("corner"), Kind::named("of_tomorrow")), (Some(Kind::Corner), None));
         assert!(!Kind::MayBeThread.leaves() && !Kind::Gouge.leaves() && Kind::Gouge.forbids());
     }
 }

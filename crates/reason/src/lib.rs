@@ -6,12 +6,14 @@
 
 mod kinds;
 mod remedy;
+mod source;
 mod sure;
 mod watch;
 mod words;
 
 pub use kinds::{KINDS, Kind};
 pub use remedy::{Act, Remedy};
+pub use source::{Source, Sources};
 pub use sure::Sure;
 pub use watch::Watch;
 pub use words::{CLOSE, Len, OPEN, Span, len, plain, said, spans};
@@ -63,11 +65,11 @@ pub struct Judged<T> {
     /// The formula's terms.
     pub terms: Vec<Term>,
     /// Where formula and values come from, with the mark of how sure that is.
-    pub source: String,
+    pub source: Sources,
 }
 
 /// The smallest of several upper limits, as a judgement. `floor` (name, value) wins over them when they fall below it.
-pub fn least(unit: &str, bounds: Vec<Bound>, terms: Vec<Term>, source: &str) -> Judged<f64> {
+pub fn least(unit: &str, bounds: Vec<Bound>, terms: Vec<Term>, source: impl Into<Sources>) -> Judged<f64> {
     let (mut value, mut bound_by) = (f64::INFINITY, String::from("nothing"));
     for b in &bounds {
         if b.allows < value {
@@ -192,7 +194,7 @@ mod tests {
     #[test]
     fn the_least_bound_binds_and_all_are_kept() {
         let b = |name: &str, allows| Bound { name: name.into(), allows };
-        let j = least("mm", vec![b("a", 3.0), b("b", 2.0), b("c", 5.0)], vec![], "test");
+        let j = least("mm", vec![b("a", 3.0), b("b", 2.0), b("c", 5.0)], vec![], Source::derived("test"));
         assert_eq!((j.value, j.bound_by.as_str(), j.bounds.len()), (2.0, "b", 3));
     }
 

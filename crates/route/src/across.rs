@@ -71,17 +71,25 @@ impl Work<'_, '_> {
         let back = self.side.view.from_part.inverse();
         let from = back.dir(d);
         let name = part::direction_name(from);
-        self.name_left(&grown, low, high, Kind::Corner, key, format!("{what}; from {name} it stays round too"), round);
-        let Some(otherwise) = self.named.pop() else { return };
+        let key = format!("{key}/{name}");
+        let said = format!("{what}; from {name} it stays round too");
+        let otherwise = self.left(&grown, low, high, Kind::Corner, &key, said, round);
         let what = format!("{what}; from {name} it lies open");
         let why = "No setup cuts it from that side. Add one, ask for a larger radius, or finish it by hand.";
-        self.name_left(&grown, low, high, Kind::NeedsOtherSide, key, what, why);
+        let f = self.left(&grown, low, high, Kind::NeedsOtherSide, &key, what, why);
         let parts = left.components();
         let around = |(a, b): (geom::DVec2, geom::DVec2)| Box3 { min: a.extend(low), max: b.extend(high) };
-        let boxes = parts.iter().filter_map(Region::bounds).map(|b| back.bounds(&around(b))).collect();
-        if let Some(f) = self.named.last() {
-            self.elsewhere.push(Elsewhere { finding: f.id.clone(), otherwise, from, boxes });
+        let boxes = parts.iter().filter_map(Region::bounds).map(|b| back.bounds(&around(b)));
+        match self.elsewhere.iter_mut().find(|e| e.is_named_by(&f)) {
+            Some(e) => {
+                e.otherwise.places.extend(otherwise.places);
+                e.boxes.extend(boxes);
+            }
+            None => {
+                self.elsewhere.push(Elsewhere { finding: f.id.clone(), otherwise, from, boxes: boxes.collect() });
+            }
         }
+        self.name(f);
     }
 }
 

@@ -6,7 +6,7 @@ use cutting::drill;
 use geom::{DVec2, DVec3, Region};
 use part::{After, Hole, HoleEnd, Intent, OFF_FLOOR};
 use path::motion::{Move, Toolpath};
-use reason::{Kind, Place, Sure, Term, len};
+use reason::{Kind, Place, Source, Sure, Term, len};
 use shop::tool::{Tool, ToolKind};
 
 /// A drill may differ from the drawn hole by this on diameter, mm.
@@ -458,6 +458,7 @@ impl Work<'_, '_> {
         if let Some(v) = o.rpm {
             data.rpm.value = v;
             data.rpm.bound_by = "a person".into();
+            data.rpm.source = Source::person().into();
         }
         if let Some(v) = o.feed {
             data.feed = v;

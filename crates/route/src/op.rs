@@ -113,7 +113,7 @@ pub struct SetupRoute {
     /// In order.
     pub operations: Vec<Operation>,
     /// Material afterwards.
-    pub stock: path::Slabs,
+    pub stock: geom::Slabs,
     /// What will be left, and why; places in part coordinates.
     pub named: Vec<Finding>,
     /// What else there is to know of it; it leaves no material.

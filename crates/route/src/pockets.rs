@@ -263,21 +263,22 @@ impl Work<'_, '_> {
                 let room = part.deepest(0.02).map_or(0.0, |d| d.1);
                 let r = shop::tool::trim(finish.radius());
                 // A thin crescent is a sharp corner; a wide rest is a passage too narrow for the cutter.
-                let what = if room < 0.3 * finish.radius() {
-                    format!(
+                let (key, what) = if room < 0.3 * finish.radius() {
+                    let what = format!(
                         "An inside corner is sharper than R {r}, the smallest that reaches {deep:.1} mm deep",
                         r = len(r),
                         deep = len(deep)
-                    )
+                    );
+                    (key.clone(), what)
                 } else {
-                    format!(
+                    let what = format!(
                         "A passage is too narrow for {}, the smallest end mill that reaches {deep:.1} mm deep",
                         finish.words(),
                         deep = len(deep)
-                    )
+                    );
+                    (format!("{key}/passage"), what)
                 };
-                let at = part.bounds().map_or_else(Default::default, |b| (b.0 + b.1) / 2.0);
-                self.name_corner(&part, low, &format!("{key}/{}", self.place(at, low)), what);
+                self.name_corner(&part, low, &key, what);
             }
         }
         let largest = if outside { 12.0 } else { 12.0_f64.at_most(2.0 * near.deepest(0.1).map_or(12.0, |d| d.1)) };
@@ -304,7 +305,7 @@ impl Work<'_, '_> {
         })
     }
 
-    /// Name what will be left, with a place in part coordinates.
+    /// Name what will be left, with a place in part coordinates; what is said already gets a place more.
     pub(crate) fn name_left(
         &mut self,
         region: &Region,
@@ -315,6 +316,28 @@ impl Work<'_, '_> {
         what: String,
         why: &str,
     ) {
+        let f = self.left(region, low, high, kind, key, what, why);
+        self.name(f);
+    }
+
+    pub(crate) fn name(&mut self, f: Finding) {
+        match self.named.iter_mut().find(|o| o.id == f.id && o.what == f.what) {
+            Some(o) => o.places.extend(f.places),
+            None => self.named.push(f),
+        }
+    }
+
+    /// What names something that will be left.
+    pub(crate) fn left(
+        &self,
+        region: &Region,
+        low: f64,
+        high: f64,
+        kind: Kind,
+        key: &str,
+        what: String,
+        why: &str,
+    ) -> Finding {
         let back = self.side.view.from_part.inverse();
         let places = region
             .components()
@@ -326,7 +349,7 @@ impl Work<'_, '_> {
                 Place::new(b.min, b.max)
             })
             .collect();
-        self.named.push(Finding::new(kind, kind.gravest(), what, why).keyed(key).in_setup(self.side.name).at(places));
+        Finding::new(kind, kind.gravest(), what, why).keyed(key).in_setup(self.side.name).at(places)
     }
 
     /// Rough everything, then floors, then walls.

@@ -3,12 +3,12 @@
 use crate::holes::Drilled;
 use crate::op::{OpKind, Operation, Override, SetupRoute};
 use cutting::{MillTask, mill};
-use geom::{DVec2, DVec3, Region};
+use geom::{DVec2, DVec3, Region, Slabs};
 use part::{BESIDE, Hole, Intent, View};
+use path::Feeds;
 use path::face::{Facing, face};
 use path::motion::{Coolant, Toolpath};
-use path::{Feeds, Slabs};
-use reason::{Finding, Sure, Term, Watch};
+use reason::{Finding, Source, Sure, Term, Watch};
 use shop::Shop;
 use shop::machine::Material;
 use shop::tool::{Tool, ToolKind};
@@ -228,6 +228,7 @@ impl Work<'_, '_> {
             if let Some(v) = v {
                 j.value = v;
                 j.bound_by = "a person".into();
+                j.source = Source::person().into();
             }
         };
         set(&mut data.rpm, o.rpm);

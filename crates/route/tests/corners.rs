@@ -1,9 +1,8 @@
 //! Sides planned for parts with known answers: corners, deep walls, slants, drills.
 
-use geom::{DMat3, DVec2, DVec3, Placement, Region};
+use geom::{DMat3, DVec2, DVec3, Placement, Region, Slabs};
 use kernel::shape::{Shape, rounded_polygon};
 use part::{Part, View};
-use path::Slabs;
 use path::motion::Move;
 use reason::{Kind, Severity, Sure};
 use route::{OpKind, Operation, SetupRoute, Side, plan_side};
@@ -90,9 +89,10 @@ fn a_corner_that_lies_open_across_is_another_sides() {
     let open = read(&block().cut(&pocket([55.0, 13.0], [82.0, 37.0], 0.0, [11.0, 27.0])).unwrap());
     let r = upper(&open, &shop);
     let named: Vec<_> = r.named.iter().filter(|f| f.kind == Kind::NeedsOtherSide).collect();
-    assert_eq!(named.len(), 2, "{:#?}", r.named);
+    // One line of both corners.
+    assert!(named.len() == 1 && named[0].places.len() == 2, "{:#?}", r.named);
     assert!(named.iter().all(|f| f.severity == Severity::Warn && f.what.contains("from +X it lies open")));
-    assert_eq!(r.elsewhere.len(), 2);
+    assert!(r.elsewhere.len() == 1 && r.elsewhere[0].boxes.len() == 2 && r.elsewhere[0].otherwise.places.len() == 2);
     for e in &r.elsewhere {
         assert!((e.from - DVec3::X).length() < 1e-9 && e.otherwise.kind == Kind::Corner);
         assert!(e.otherwise.severity == Severity::Stop && named.iter().any(|f| e.is_named_by(f)));
@@ -106,7 +106,8 @@ fn a_corner_that_lies_open_across_is_another_sides() {
     let closed = read(&block().cut(&pocket([30.0, 13.0], [60.0, 37.0], 0.0, [11.0, 27.0])).unwrap());
     let r = upper(&closed, &shop);
     assert!(r.elsewhere.is_empty());
-    assert_eq!(r.named.iter().filter(|f| f.kind == Kind::Corner && f.severity == Severity::Stop).count(), 4);
+    let corners: Vec<_> = r.named.iter().filter(|f| f.kind == Kind::Corner && f.severity == Severity::Stop).collect();
+    assert!(corners.len() == 1 && corners[0].places.len() == 4, "{corners:#?}");
 }
 
 #[test]

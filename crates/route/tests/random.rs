@@ -3,10 +3,9 @@
 #[path = "../../job/tests/family/mod.rs"]
 mod family;
 
-use geom::DVec3;
+use geom::{DVec3, Remains};
 use holding::{Choice, Scheme};
 use part::{Part, View};
-use path::Stock;
 use path::motion::Move;
 use rayon::prelude::*;
 use route::{OpKind, Operation, SetupRoute, Side, bound, plan_side};
@@ -24,7 +23,7 @@ fn read(seed: u64) -> Option<Part> {
 
 /// The first side of a part, and the least minutes of it.
 fn first(part: &Part, hold: &Scheme, shop: &Shop) -> (SetupRoute, route::Bound) {
-    planned(part, hold, 0, &Stock::block(hold.stock), shop, "aluminium-6082")
+    planned(part, hold, 0, &Remains::of(hold.stock), shop, "aluminium-6082")
 }
 
 /// One side from the stock as it comes to it, and the least minutes of it.
@@ -180,7 +179,7 @@ fn second_side(through: &kernel::shape::Shape, shop: &Shop) -> (Vec<OpKind>, usi
     let part = Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap();
     let hold =
         holding::plan(&part, &shop.machine, &shop.vise, shop.material(material).unwrap(), &Choice::default()).unwrap();
-    let block = Stock::block(hold.stock);
+    let block = Remains::of(hold.stock);
     let (one, _) = planned(&part, &hold, 0, &block, shop, material);
     let (two, _) = planned(&part, &hold, 1, &block.after(hold.setups[0].part_from_work, one.stock), shop, material);
     let told = two.notes.iter().filter(|f| f.kind == "thin_skin").count();

@@ -1,5 +1,6 @@
 //! Machine and vise.
 
+use reason::Sources;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -48,7 +49,9 @@ pub struct Machine {
     /// Share of the plate that the spindle has proved to give.
     pub usable_share: f64,
     /// Where that share comes from.
-    pub usable_source: String,
+    #[serde(serialize_with = "Sources::as_written")]
+    #[ts(type = "string")]
+    pub usable_source: Sources,
     /// Highest torque, N m.
     pub torque_nm: f64,
     /// Speeds that the spindle can run at where it has steps (belts, gears), 1/min; none where it is free.
@@ -204,5 +207,7 @@ pub struct Material {
     #[serde(default)]
     pub substitute: bool,
     /// Where the numbers come from.
-    pub source: String,
+    #[serde(serialize_with = "Sources::as_written")]
+    #[ts(type = "string")]
+    pub source: Sources,
 }

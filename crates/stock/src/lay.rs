@@ -8,7 +8,7 @@ use crate::saw::{self, SAW_SET, SawCut, Sawn, saw_rate};
 use crate::square::{Squaring, squaring};
 use crate::view::{Drawing, drawing};
 use geom::{Box3, DMat3, DVec2, DVec3, Placement, Region, TriMesh};
-use reason::{Finding, Kind, Sure, Term, len};
+use reason::{Finding, Kind, Source, Sources, Sure, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material, Vise};
 use shop::tool::trim;
@@ -151,7 +151,7 @@ pub struct Laying {
     /// Of what these minutes consist.
     pub terms: Vec<Term>,
     /// Where terms and values come from.
-    pub source: String,
+    pub source: Sources,
     /// What to know.
     pub findings: Vec<Finding>,
     /// To scale, in piece coordinates.
@@ -275,11 +275,12 @@ pub fn lay(w: &Wanted, piece: &Piece, lay: &Lay) -> Laying {
         cost,
         minutes: terms.iter().map(|t| t.value).sum(),
         terms,
-        source: format!(
-            "chips at {:.0} mm³/min (half the usable power, Kienzle's force), saw {:.0} mm²/min and {SAW_SET} min a cut, {CLEAN} min a face; common practice, no source",
+        source: Source::practice(format!(
+            "chips at {:.0} mm³/min (half the usable power, Kienzle's force), saw {:.0} mm²/min and {SAW_SET} min a cut, {CLEAN} min a face",
             w.chips_mm3_min,
             saw_rate(w.material)
-        ),
+        ))
+        .into(),
         drawing: drawing(w, piece, &piece_from_part, &blank_at, [0, 1, 2].map(|j| (axes[j].at, axes[j].longest()))),
         findings: v.findings,
         cuts: sawn.cuts,

@@ -1,7 +1,7 @@
 //! How much is left on a face, by how the face was made and what becomes of it.
 
 use crate::piece::Skin;
-use reason::len;
+use reason::{Source, Sources, len};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -35,7 +35,7 @@ pub struct Allowance {
     /// Why.
     pub why: String,
     /// Where that comes from.
-    pub source: String,
+    pub source: Sources,
 }
 
 /// One skim of a sawn face, mm (0.1 in: common practice, no source).
@@ -57,8 +57,12 @@ pub const SERVES: f64 = 0.05;
 
 /// The rule. `hat` is what the grip needs below the part, mm; `over` is a casting's allowance (least, most).
 pub fn allowance(skin: Skin, role: Role, hat: f64, over: Option<(f64, f64)>) -> Allowance {
-    let cp = "common practice, no source";
-    let make = |least: f64, squared: f64, why: &str| Allowance { least, squared, why: why.into(), source: cp.into() };
+    let make = |least: f64, squared: f64, why: &str| Allowance {
+        least,
+        squared,
+        why: why.into(),
+        source: Source::practice("").into(),
+    };
     if let Some((least, most)) = over {
         return make(
             least,
@@ -97,7 +101,7 @@ mod tests {
     #[test]
     fn sawn_faces_in_the_jaws_keep_three_millimetres() {
         let a = allowance(Skin::Sawn, Role::Gripped, 8.0, None);
-        assert!(a.least >= 3.0 && a.squared < a.least && a.source.contains("common practice"));
+        assert!(a.least >= 3.0 && a.squared < a.least && matches!(a.source.0[0], Source::Practice { .. }));
         assert_eq!(allowance(Skin::Drawn, Role::Gripped, 8.0, None).least, 1.0);
         assert_eq!(allowance(Skin::Rolled, Role::Top, 8.0, None).least, 0.5);
         assert_eq!(allowance(Skin::Rolled, Role::Bottom, 8.0, None).least, 8.0);

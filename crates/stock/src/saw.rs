@@ -3,7 +3,7 @@
 use crate::along::Along;
 use crate::lay::Wanted;
 use crate::piece::{Form, Piece, Range};
-use geom::{DMat3, DVec2, DVec3, Placement, Region};
+use geom::{DMat3, DVec2, DVec3, Placement, Region, hull};
 use reason::Sure;
 use reason::len;
 use serde::{Deserialize, Serialize};
@@ -157,26 +157,6 @@ pub(crate) fn place_in(plan: &Region, bx: f64, by: f64, angle: f64) -> Option<DV
     places.sort_by(|a, b| (a.x + a.y).total_cmp(&(b.x + b.y)));
     // Rounding to the grid leaves hair-thin pieces of `free` where a corner only touches the border: each place is tried.
     places.into_iter().find(|p| Region::from_loops([c.map(|q| q + *p).as_slice()]).minus(plan).area() < 1e-4)
-}
-
-/// Convex hull, counter-clockwise (Andrew's monotone chain).
-fn hull(mut p: Vec<DVec2>) -> Vec<DVec2> {
-    p.sort_by(|a, b| a.x.total_cmp(&b.x).then(a.y.total_cmp(&b.y)));
-    let mut out: Vec<DVec2> = Vec::new();
-    for pass in 0..2 {
-        let floor = out.len() + 1;
-        let way: Box<dyn Iterator<Item = &DVec2>> =
-            if pass == 0 { Box::new(p.iter()) } else { Box::new(p.iter().rev()) };
-        for &q in way {
-            while out.len() > floor && (out[out.len() - 1] - out[out.len() - 2]).perp_dot(q - out[out.len() - 1]) <= 0.0
-            {
-                out.pop();
-            }
-            out.push(q);
-        }
-        out.pop();
-    }
-    out
 }
 
 /// Cuts along the four sides of a blank that lies anyhow in a plate: each cut runs through all that is still there.

@@ -2,7 +2,7 @@
 
 use cutting::{DrillData, MillData};
 use part::Part;
-use reason::Term;
+use reason::{Source, Sources, Term};
 use serde::{Deserialize, Serialize};
 use shop::machine::{Machine, Material};
 use shop::tool::Tool;
@@ -14,10 +14,10 @@ pub struct Grounds {
     /// What goes into it.
     pub terms: Vec<Term>,
     /// Formula, and where it and the values come from.
-    pub source: String,
+    pub source: Sources,
 }
 
-fn grounds(terms: Vec<Term>, source: impl Into<String>) -> Grounds {
+fn grounds(terms: Vec<Term>, source: impl Into<Sources>) -> Grounds {
     Grounds { terms, source: source.into() }
 }
 
@@ -26,7 +26,8 @@ pub(crate) fn weight(volume: f64, how: &str, m: Option<&Material>) -> Grounds {
     let density = m.map_or(0.0, |m| m.density_g_cm3);
     grounds(
         vec![Term::new("V", "volume", volume, "mm³"), Term::new("ρ", "density", density, "g/cm³")],
-        format!("m = V·ρ/10⁶ kg; {how}; density: {}", m.map_or("unknown", |m| m.source.as_str())),
+        Sources(vec![Source::derived("m = V·ρ/10⁶ kg"), Source::derived(how)])
+            .and(m.map_or_else(Sources::none, |m| m.source.clone())),
     )
 }
 
@@ -48,10 +49,10 @@ pub(crate) fn load(d: &MillData) -> Grounds {
     terms.push(Term::new("F", "mean force", d.force_n, "N"));
     grounds(
         terms,
-        format!(
-            "Power is that per mm of depth times the depth, the mean force is power over cutting speed; bending is that of the highest force over a revolution. {}",
-            d.ap.source
-        ),
+        Sources::from(Source::derived(
+            "power is that per mm of depth times the depth, the mean force is power over cutting speed; bending is that of the highest force over a revolution",
+        ))
+        .and(&d.ap.source),
     )
 }
 
@@ -65,12 +66,15 @@ pub(crate) fn width(d: &MillData, tool: &Tool) -> Grounds {
     if (straight - d.ae).abs() < 1e-6 * tool.diameter_mm {
         return grounds(
             terms,
-            "ae = D/2·(1 − cos φ), the geometry of a straight side cut; roughing takes 60° (common practice, no source)",
+            Sources::from(Source::derived("ae = D/2·(1 − cos φ), the geometry of a straight side cut"))
+                .and(Source::practice("roughing takes 60°")),
         );
     }
     grounds(
         terms,
-        "The skin that roughing left. The engagement stated is that of the corners, where the skin is met over a wider angle than along a straight wall",
+        Source::derived(
+            "the skin that roughing left; the engagement stated is that of the corners, where the skin is met over a wider angle than along a straight wall",
+        ),
     )
 }
 
@@ -84,7 +88,9 @@ pub(crate) fn drilling(d: &DrillData, tool: &Tool, m: Option<&Material>) -> Grou
             Term::new("kc1.1", "specific force", m.map_or(0.0, |m| m.kc11_mpa), "N/mm²"),
             Term::new("mc", "its exponent", m.map_or(0.0, |m| m.mc), ""),
         ],
-        "torque kc·f·D²/8000, thrust 0.5·kc·f·D/2·sin(σ/2) without the chisel edge (uncertain by a factor of two): Kienzle, at the chip thickness f/2·sin(σ/2)",
+        Source::cited(
+            "torque kc·f·D²/8000, thrust 0.5·kc·f·D/2·sin(σ/2) without the chisel edge (uncertain by a factor of two): Kienzle, at the chip thickness f/2·sin(σ/2)",
+        ),
     )
 }
 
@@ -101,7 +107,9 @@ pub(crate) fn error(part: &Part, bound: f64) -> Grounds {
     }
     grounds(
         terms,
-        "The sum of these. Along each ray the cut is exact; between rays nothing is said, so a flaw narrower than their distance can be missed",
+        Source::derived(
+            "the sum of these; along each ray the cut is exact; between rays nothing is said, so a flaw narrower than their distance can be missed",
+        ),
     )
 }
 
@@ -115,6 +123,8 @@ pub(crate) fn minutes(m: &Machine) -> Grounds {
             Term::new("", "shortest time of a line", m.block_s, "s"),
             Term::new("", "tool change", m.tool_change_min, "min"),
         ],
-        "each line of the text with trapezoidal speed and look-ahead at its corners; cutting is whatever takes material away",
+        Source::derived(
+            "each line of the text with trapezoidal speed and look-ahead at its corners; cutting is whatever takes material away",
+        ),
     )
 }

@@ -102,7 +102,7 @@ fn the_card_agrees_with_itself_and_the_history_ends_in_the_part() {
         let Some(m) = &o.op.mill else { continue };
         near(term(&o.load_why, "P/ap") * term(&o.load_why, "ap"), m.power_kw, &o.op.title);
         near(term(&o.load_why, "bend/F") * term(&o.load_why, "S"), m.deflection_mm, &o.op.title);
-        if o.width_why.source.starts_with("ae = ") {
+        if o.width_why.source.to_string().starts_with("ae = ") {
             let straight = term(&o.width_why, "D") / 2.0 * (1.0 - term(&o.width_why, "φ").to_radians().cos());
             assert!((straight - m.ae).abs() < 1e-4, "{}: {straight} {}", o.op.title, m.ae);
         }

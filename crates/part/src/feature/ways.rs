@@ -5,8 +5,7 @@
 use super::{Feature, FeatureKind, number};
 use crate::Recognised;
 use geom::DVec3;
-use reason::Term;
-use reason::len;
+use reason::{Source, Sources, Term, len};
 use serde::{Deserialize, Serialize};
 use std::f64::consts::{FRAC_1_SQRT_2, PI};
 use ts_rs::TS;
@@ -19,7 +18,7 @@ pub struct OtherWay {
     /// The numbers behind it.
     pub terms: Vec<Term>,
     /// Where they come from.
-    pub source: String,
+    pub source: Sources,
     /// What the drawing's owner would be asked for it; empty where nobody has to be asked.
     pub ask: String,
     /// The feature that waits for the answer.
@@ -38,10 +37,9 @@ pub struct FormCutter {
     /// Working days until it is there, least and most.
     pub days: [u32; 2],
     /// Where profile and days come from.
-    pub source: String,
+    pub source: Sources,
 }
 
-const CP: &str = "common practice, no source";
 /// Depth ÷ cutter diameter from which one asks, and from which one is warned.
 const DEEP: [f64; 2] = [3.0, 5.0];
 /// Share of the corner's radius that the cutter's may have.
@@ -49,7 +47,7 @@ const CORNER: f64 = 0.8;
 /// Pressure of coolant that the plug's force is told for, MPa (1500 psi).
 const COOLANT: f64 = 10.342;
 
-fn remedy(what: String, terms: Vec<Term>, source: &str) -> OtherWay {
+fn remedy(what: String, terms: Vec<Term>, source: impl Into<Sources>) -> OtherWay {
     OtherWay { what, terms, source: source.into(), ask: String::new(), blocks: String::new() }
 }
 
@@ -109,7 +107,8 @@ fn sharp(f: &Feature, out: &mut Vec<OtherWay>) {
             Term::new("d", "hole", hole, "mm"),
             Term::new("c", "middle from both walls, d/2·sin 45°", relief_offset(hole), "mm"),
         ],
-        &format!("the hole just reaches a square corner (geometry); depth at most 3 × d, {CP}"),
+        Sources::from(Source::derived("the hole just reaches a square corner"))
+            .and(Source::practice("depth at most 3 × d")),
     ));
     out[0].ask = format!("May the inside corners of '{}' have relief holes Ø{}?", f.what, len(number(hole)));
     let r = (d / 2.0 / CORNER * 10.0).ceil() / 10.0;
@@ -122,7 +121,7 @@ fn sharp(f: &Feature, out: &mut Vec<OtherWay>) {
                 Term::new("D", "cutter at 3 × its diameter deep", d, "mm"),
                 Term::new("R", "D/2 ÷ 0.8", r, "mm"),
             ],
-            &format!("cutter radius at most about 0.8 × corner radius; {CP}"),
+            Source::practice("cutter radius at most about 0.8 × corner radius"),
         )
     });
     if f.from.len() > 1 {
@@ -132,7 +131,7 @@ fn sharp(f: &Feature, out: &mut Vec<OtherWay>) {
                 f.from.join(", ")
             ),
             Vec::new(),
-            "which sides are open is measured by rays",
+            Source::derived("which sides are open is measured by rays"),
         ));
     }
 }
@@ -141,7 +140,7 @@ fn sharp(f: &Feature, out: &mut Vec<OtherWay>) {
 fn deep(f: &Feature, out: &mut Vec<OtherWay>) {
     let Some(reach) = f.reach.filter(|r| *r > DEEP[0]) else { return };
     let terms = || vec![Term::new("t/D", "depth ÷ largest cutter", reach, "×")];
-    let cp = format!("over 3 ask, over 5 warn, over 8 another way; {CP}");
+    let cp = Sources::from(Source::practice("over 3 ask, over 5 warn, over 8 another way"));
     if reach <= DEEP[1] {
         out.push(remedy("A long-reach cutter at reduced feed".into(), terms(), &cp));
         return;
@@ -165,7 +164,7 @@ fn deep(f: &Feature, out: &mut Vec<OtherWay>) {
             format!("Another side, if what stands in the way there can be cut later: {}", others.join(", "))
         },
         terms(),
-        "which sides are open is measured by rays",
+        Source::derived("which sides are open is measured by rays"),
     ));
 }
 
@@ -173,14 +172,22 @@ fn deep(f: &Feature, out: &mut Vec<OtherWay>) {
 fn deep_hole(f: &Feature, out: &mut Vec<OtherWay>) {
     let Some(h) = f.hard.iter().find(|h| h.what.starts_with("depth ÷")).filter(|h| h.share() >= 1.0) else { return };
     let terms = || vec![Term::new("t/D", "depth ÷ diameter", h.value, "×")];
-    out.push(remedy("In pecks, with a long drill started by a short one of the same diameter".into(), terms(), CP));
+    out.push(remedy(
+        "In pecks, with a long drill started by a short one of the same diameter".into(),
+        terms(),
+        Source::practice(""),
+    ));
     if f.from.len() > 1 {
-        out.push(remedy(format!("From both ends ({}): they meet in the middle", f.from.join(" and ")), terms(), CP));
+        out.push(remedy(
+            format!("From both ends ({}): they meet in the middle", f.from.join(" and ")),
+            terms(),
+            Source::practice(""),
+        ));
     }
     out.push(remedy(
         "With a gun drill: it wants a pilot hole or a bush, and is never started in air".into(),
         terms(),
-        CP,
+        Source::practice(""),
     ));
 }
 
@@ -200,7 +207,7 @@ fn crossing(f: &Feature, out: &mut Vec<OtherWay>) {
             Term::new("p", "coolant through the drill (1500 psi)", COOLANT, "N/mm²"),
             Term::new("F", "pushes the plug out: p·A", force, "N"),
         ],
-        &format!("L = 2·(r₂ + r₁·cos θ)/sin θ, for equal holes D/tan(θ/2) (geometry); over about 1 × D a twist drill wanders, {CP}. The plug's friction must hold F, or the coolant is turned down"),
+        Sources::from(Source::derived("L = 2·(r₂ + r₁·cos θ)/sin θ, for equal holes D/tan(θ/2)")).and(Source::practice("over about 1 × D a twist drill wanders; the plug's friction must hold F, or the coolant is turned down")),
     ));
     out.push(remedy(
         format!(
@@ -208,7 +215,7 @@ fn crossing(f: &Feature, out: &mut Vec<OtherWay>) {
             len(number(a.min(b)))
         ),
         Vec::new(),
-        CP,
+        Source::practice(""),
     ));
 }
 
@@ -244,14 +251,14 @@ fn thin(f: &Feature, holes: &[(String, reason::Place)], out: &mut Vec<OtherWay>)
             "Cut last and lightly, from the top down, on alternating sides".into()
         },
         Vec::new(),
-        CP,
+        Source::practice(""),
     ));
     let near: Vec<&str> = holes.iter().filter(|h| beside(f, &h.1)).map(|h| h.0.as_str()).collect();
     if !near.is_empty() {
         out.push(remedy(
             format!("Finish before it is cut thin, while there is material behind: {}", near.join("; ")),
             Vec::new(),
-            &format!("a hole or thread is finished before what supports it is cut away; {CP}"),
+            Source::practice("a hole or thread is finished before what supports it is cut away"),
         ));
     }
 }
@@ -259,9 +266,8 @@ fn thin(f: &Feature, holes: &[(String, reason::Place)], out: &mut Vec<OtherWay>)
 /// The half profile of a cutter that must be ground or bought.
 fn form(f: &Feature) -> Option<FormCutter> {
     f.cutter.as_ref()?;
-    let source = format!(
-        "profile from the feature's own sizes with 0.2 mm of play at the neck; ready-made forms some days, ground to order some weeks ({CP})"
-    );
+    let source = Sources::from(Source::derived("profile from the feature's own sizes with 0.2 mm of play at the neck"))
+        .and(Source::practice("ready-made forms some days, ground to order some weeks"));
     match f.kind {
         FeatureKind::TSlot => {
             let (w, h, neck, t) = (f.dim("width")?, f.dim("height")?, f.dim("neck width")?, f.dim("depth")?);

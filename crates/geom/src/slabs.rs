@@ -1,7 +1,7 @@
-//! The in-process stock for planning: slabs of one section each. It never says less material than there is (to the tolerance of
+//! A solid as slabs of one section each, as stock in process is planned with. It never says less material than there is (to the tolerance of
 //! its polygons), so that a rapid planned through what it calls empty is safe.
 
-use geom::{DVec2, Region};
+use crate::{DVec2, Region};
 
 /// Sections of one height range, from the bottom up.
 #[derive(Debug, Clone)]
