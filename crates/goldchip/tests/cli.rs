@@ -294,6 +294,36 @@ fn a_plan_written_by_hand_is_proved() {
     let o = goldchip(&["prove", path(dir.path())]);
     assert_eq!(o.status.code(), Some(0), "{}{}", String::from_utf8_lossy(&o.stdout), last_error(&o));
     assert_eq!(json(&dir.path().join("proof.json"))["complete"], true);
+    // A solid that holds the part: beside the cut it is none of its business, in the cut it is met, and one that is not there is asked for.
+    std::fs::create_dir_all(dir.path().join("made/stop")).unwrap();
+    let model = "made/stop/model.step";
+    Shape::cylinder([0.0; 3], [0.0, 0.0, 1.0], 3.0, 9.0).unwrap().write_step(&dir.path().join(model)).unwrap();
+    let at = |x: f64, tilt: f64, model: &str| {
+        let (s, c) = tilt.sin_cos();
+        serde_json::json!([{"name": "work stop", "model": model,
+            "work_from_model": [1.0, 0.0, 0.0, x, 0.0, c, -s, 40.0, 0.0, s, c, 0.0, 0.0, 0.0, 0.0, 1.0]}])
+    };
+    plan["setups"][0]["keep_out"] = at(-60.0, 0.0, model);
+    write(&plan);
+    let o = goldchip(&["prove", path(dir.path())]);
+    assert_eq!(o.status.code(), Some(0), "{}{}", String::from_utf8_lossy(&o.stdout), last_error(&o));
+    plan["setups"][0]["keep_out"] = at(10.0, 0.0, model);
+    plan["setups"][0]["keep_out"][0]["work_from_model"][7] = serde_json::json!(30.0);
+    write(&plan);
+    let o = goldchip(&["prove", path(dir.path())]);
+    assert_eq!(o.status.code(), Some(3), "{}", String::from_utf8_lossy(&o.stdout));
+    assert!(String::from_utf8_lossy(&o.stdout).contains("The cutter of T1 runs into 'work stop', 1.00 mm of it"));
+    plan["setups"][0]["keep_out"] = at(10.0, 1.2, model);
+    write(&plan);
+    assert_eq!(goldchip(&["prove", path(dir.path())]).status.code(), Some(0), "leaning away it lies lower than the cut");
+    for (model, says) in [("made/none.step", "made/none.step"), ("../b.step", "must lie in the plan's folder")] {
+        plan["setups"][0]["keep_out"] = at(10.0, 0.0, model);
+        write(&plan);
+        let o = goldchip(&["prove", path(dir.path())]);
+        assert_eq!(o.status.code(), Some(2));
+        assert!(last_error(&o).contains(says), "{}", last_error(&o));
+    }
+    plan["setups"][0]["keep_out"] = serde_json::json!([]);
     plan["setups"][0]["part_from_work"][0] = serde_json::json!(-1);
     write(&plan);
     let o = goldchip(&["prove", path(dir.path())]);

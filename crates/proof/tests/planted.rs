@@ -55,6 +55,7 @@ fn prove_promised(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>, pro
         zero_in_machine: zero,
         tools,
         keep_out,
+        bodies: Vec::new(),
         promises: promises.map(|promises| Anchored { promises, lost: vec![] }),
     }];
     prove(&Input {

@@ -31,7 +31,7 @@ fn planned(
     part: &Part,
     hold: &Scheme,
     k: usize,
-    stock: &Stock,
+    stock: &Remains,
     shop: &Shop,
     material: &str,
 ) -> (SetupRoute, route::Bound) {

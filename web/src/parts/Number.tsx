@@ -1,8 +1,9 @@
 import { Button, Dialog, DialogTrigger, Popover } from 'react-aria-components';
 import styled from 'styled-components';
-import type { Bound, Grounds, Term } from '../api/types';
+import type { Bound, Grounds, Source, Term } from '../api/types';
 import { useUnits } from '../frame/settings';
 import { say, show } from '../model/units';
+import { Sources } from './Sources';
 
 const Press = styled(Button)`
   border: 0;
@@ -70,7 +71,7 @@ export interface Reasons {
   /** Unit of the bounds. */
   boundUnit?: string;
   terms?: readonly Term[];
-  source?: string;
+  source?: readonly Source[] | string;
 }
 
 /** Why a number is what it is: opened from the number itself. */
@@ -102,7 +103,7 @@ export function Why({ title, boundBy, bounds = [], boundUnit = '', terms = [], s
           ))}
         </dl>
       ) : null}
-      {source ? <p className="source">{source}</p> : null}
+      {source === undefined ? null : <Sources of={source} />}
     </>
   );
 }

@@ -7,6 +7,7 @@ import type { Lay } from "./Lay";
 import type { Piece } from "./Piece";
 import type { Role } from "./Role";
 import type { SawCut } from "./SawCut";
+import type { Sources } from "./Sources";
 import type { Squaring } from "./Squaring";
 import type { Term } from "./Term";
 
@@ -93,7 +94,7 @@ terms: Array<Term>,
 /**
  * Where terms and values come from.
  */
-source: string, 
+source: Sources, 
 /**
  * What to know.
  */

@@ -3,6 +3,7 @@ import type { Finding } from "./Finding";
 import type { Grounds } from "./Grounds";
 import type { Laid } from "./Laid";
 import type { Place } from "./Place";
+import type { Sources } from "./Sources";
 import type { Term } from "./Term";
 
 /**
@@ -24,7 +25,7 @@ material_decided: boolean,
 /**
  * Where the material's numbers come from.
  */
-material_source: string, 
+material_source: Sources, 
 /**
  * Along the part's x, y, z, mm.
  */

@@ -114,6 +114,8 @@ export * from './Skin';
 export * from './Slice';
 export * from './SolidSheet';
 export * from './Sort';
+export * from './Source';
+export * from './Sources';
 export * from './SpindlePoint';
 export * from './Spot';
 export * from './Squaring';

@@ -3,6 +3,7 @@ import styled, { useTheme } from 'styled-components';
 import type { Window } from '../../api/types';
 import { useUnits } from '../../frame/settings';
 import { say, show } from '../../model/units';
+import { sourceLine } from '../../parts/Sources';
 import { Num } from '../../parts/Number';
 import { labels, lower, nice, upper } from './window';
 
@@ -117,7 +118,9 @@ export function WindowChart({ window: w, ae, fz, title, rpm, ap, onMove }: Props
               why={{
                 title: 'The limits',
                 terms: [],
-                source: w.curves.map((c) => `${c.name} (${c.upper ? 'at most' : 'at least'}): ${c.source}.`).join(' '),
+                source: w.curves
+                  .map((c) => `${c.name} (${c.upper ? 'at most' : 'at least'}): ${sourceLine(c.source)}.`)
+                  .join(' '),
               }}
             />
           </span>

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import type { Window } from '../../api/types';
 import { lower, nice, upper } from './window';
 
-const curve = (name: string, up: boolean, fz: number[]) => ({ name, upper: up, fz, source: '' });
+const curve = (name: string, up: boolean, fz: number[]) => ({ name, upper: up, fz, source: [] });
 const w: Window = {
   ae: [1, 2],
   curves: [curve('power', true, [0.2, 0.05]), curve('load', true, [0.1, 0.1]), curve('rub', false, [0.02, 0.01])],

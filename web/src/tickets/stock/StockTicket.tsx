@@ -13,6 +13,7 @@ import { Field } from '../../parts/Field';
 import { FindingRow } from '../../parts/FindingRow';
 import { grounds, Num } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
+import { sourceLine } from '../../parts/Sources';
 import { Forms } from './Forms';
 import { LayDrawing } from './LayDrawing';
 import { LayForm } from './LayForm';
@@ -117,7 +118,10 @@ function Over({ l }: { l: Laying }) {
                     <Num
                       value={want.least}
                       unit="mm"
-                      why={{ title: `Over at ${e === 0 ? '−' : '+'}${a}`, source: `${want.why} (${want.source})` }}
+                      why={{
+                        title: `Over at ${e === 0 ? '−' : '+'}${a}`,
+                        source: `${want.why} (${sourceLine(want.source)})`,
+                      }}
                     />
                   </td>
                 </tr>
@@ -349,7 +353,7 @@ export function StockTicket() {
       {s ? (
         <p style={{ marginTop: 12 }}>
           <Quiet>
-            {s.material_name}: {s.material_source}
+            {s.material_name}: {sourceLine(s.material_source)}
           </Quiet>
         </p>
       ) : null}
