@@ -23,6 +23,8 @@ const MATERIALS: [(&str, &str); 4] = [
     ("hex-standoff", "brass"),
     ("worm-shaft", "stainless-304"),
 ];
+/// Answers that stand in the demo: of which part, to what, and the answer. Three sharp walls meet in the mirror wedge's seat; no cutter makes that corner.
+pub const ANSWERS: [(&str, &str, &str); 1] = [("mirror-wedge", "hand/corner:outline@X55.0/+Z", "yes")];
 const SHOP: &str = "Hill observatory workshop";
 
 /// Make a shop with its data.
@@ -70,10 +72,11 @@ pub fn load(db: &Db, rack: &Path, folders: &[&Path], reader: &Path) -> Result<us
             Ok((raw, picture)) => {
                 db.act(|c| {
                     let id = job_rows::make(c, shop, &name, &bytes, &raw, &picture)?;
-                    let Some((_, material)) = MATERIALS.iter().find(|m| name.starts_with(m.0)) else { return Ok(()) };
                     let me = owner(c, shop)?;
-                    let decision = job::Decision::Material { id: Some((*material).into()) };
-                    decide::decide(c, &me, id, &decide::Decide { revision: 0, decision }).map(drop)
+                    for decision in decisions(&name) {
+                        decide::decide(c, &me, id, &decide::Decide { revision: 0, decision })?;
+                    }
+                    Ok(())
                 })?;
                 made += 1;
             }
@@ -83,6 +86,15 @@ pub fn load(db: &Db, rack: &Path, folders: &[&Path], reader: &Path) -> Result<us
         }
     }
     Ok(made)
+}
+
+/// What is decided in the demo about a part.
+fn decisions(file: &str) -> Vec<job::Decision> {
+    let material = MATERIALS.iter().filter(|m| file.starts_with(m.0));
+    let material = material.map(|m| job::Decision::Material { id: Some(m.1.into()) });
+    let answers = ANSWERS.iter().filter(|a| file.starts_with(a.0));
+    let answers = answers.map(|a| job::Decision::Answer { question: a.1.into(), answer: Some(a.2.into()) });
+    material.chain(answers).collect()
 }
 
 fn owner(c: &mut Conn, shop: i64) -> Result<Me, Fault> {
@@ -110,4 +122,27 @@ fn files(folders: &[&Path]) -> Result<Vec<PathBuf>, Fault> {
         out.extend(list);
     }
     Ok(out)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use reason::{Kind, Severity};
+
+    /// The demo's decisions are about something that is there: none is lost, and where one was wanted nothing stops the plan any more.
+    #[test]
+    fn answers_of_the_demo_take_effect() {
+        let shop = Shop::demo().unwrap();
+        for (name, question, _) in ANSWERS {
+            let file = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../../demo/reading/{name}.step"));
+            let model = intake::read_trusted(&file).unwrap();
+            let part = part::Part::from_model(&model, &intake::Reading::default()).unwrap();
+            let list = decisions(&file.file_name().unwrap().to_string_lossy());
+            assert!(list.iter().all(|d| d.fault().is_none()));
+            let plan = job::plan(&part, name, &shop, &job::Settled::after(&list)).unwrap().plan;
+            assert!(plan.findings.iter().all(|f| f.kind != Kind::AnswerLost), "{question}");
+            let left = part::left_for_the_hand(question).unwrap().0;
+            assert!(plan.named.iter().any(|f| f.id == left && f.severity == Severity::Warn));
+        }
+    }
 }

@@ -5,6 +5,7 @@ mod card;
 mod engagement;
 #[path = "../family/mod.rs"]
 mod family;
+mod hand;
 mod intents;
 mod make_family;
 mod oracle;

@@ -40,6 +40,7 @@ fn a_persons_numbers_stand_and_undoing_them_gives_the_proposal_back() {
     let changed = mine.sides[0].operations.iter().find(|o| o.id == op.id).expect("the operation keeps its id");
     let mill = changed.mill.as_ref().unwrap();
     assert_eq!((mill.rpm.value, mill.rpm.bound_by.as_str(), mill.feed.value), (4321.0, "a person", 234.0));
+    assert_eq!(mill.rpm.source.0, [reason::Source::person()]);
     assert!(mine.sides[0].program.contains("S4321 M3") && mine.sides[0].program.contains("F234."));
     assert_eq!(mine.material, "brass");
     assert!(prove_plan(&part, &mine, &shop).unwrap().passed());
