@@ -72,9 +72,12 @@ pub fn engaged_width(width: f64, radius: f64, diameter: f64, inside: bool) -> f6
     ((after * after - before * before).abs() / (4.0 * past)).clamp(0.0, diameter)
 }
 
-/// Feed of the middle on an arc ÷ the feed on a straight wall, for the same thickest chip.
+/// Feed of the middle on an arc ÷ the feed on a straight wall, for the same thickest chip. Round an outside corner the formula counts on a skin of
+/// even thickness; what stands at a sharp corner is thicker, so the feed is raised at most by the wall's share of the arc's radius.
 pub fn arc_feed(width: f64, radius: f64, diameter: f64, inside: bool) -> f64 {
-    chip(width, diameter) / chip(engaged_width(width, radius, diameter, inside), diameter).clamp(1e-6, 1.0)
+    let share = chip(width, diameter) / chip(engaged_width(width, radius, diameter, inside), diameter).clamp(1e-6, 1.0);
+    let wall = (1.0 - diameter / 2.0 / radius).clamp(0.0, 1.0);
+    if !inside && share > 1.0 + wall { 1.0 + wall } else { share }
 }
 
 /// Along a wall, its arcs at the feed that keeps the chip. Climb: an arc to the left is inside.
@@ -323,6 +326,9 @@ mod tests {
     fn inside_an_arc_the_cutter_meets_more_and_goes_slower() {
         assert!((engaged_width(0.25, 2.5, 12.0, true) - 0.8375).abs() < 1e-9);
         assert!((arc_feed(0.25, 2.5, 12.0, true) - 0.56).abs() < 0.003);
+        // Round a sharp corner the skin is not even: no faster than straight on; and never above what the formula gives.
+        assert_eq!(arc_feed(0.3, 3.0, 6.0, false), 1.0);
+        assert!(arc_feed(0.3, 3.5, 6.0, false) < 1.15 && (arc_feed(0.3, 6.0, 6.0, false) - 1.36).abs() < 0.02);
         // Round a boss it meets less, and a wall of large radius is straight.
         assert!(arc_feed(0.25, 16.0, 12.0, false) > 1.1);
         for inside in [true, false] {
