@@ -315,7 +315,11 @@ fn a_plan_written_by_hand_is_proved() {
     assert!(String::from_utf8_lossy(&o.stdout).contains("The cutter of T1 runs into 'work stop', 1.00 mm of it"));
     plan["setups"][0]["keep_out"] = at(10.0, 1.2, model);
     write(&plan);
-    assert_eq!(goldchip(&["prove", path(dir.path())]).status.code(), Some(0), "leaning away it lies lower than the cut");
+    assert_eq!(
+        goldchip(&["prove", path(dir.path())]).status.code(),
+        Some(0),
+        "leaning away it lies lower than the cut"
+    );
     for (model, says) in [("made/none.step", "made/none.step"), ("../b.step", "must lie in the plan's folder")] {
         plan["setups"][0]["keep_out"] = at(10.0, 0.0, model);
         write(&plan);

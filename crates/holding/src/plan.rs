@@ -1,13 +1,13 @@
 //! The choice: block, grip, setups.
 
-use crate::frame::{Choice, Datum, Duty, HoldError, NotPlanned, Scheme, Setup, StockChoice};
+use crate::frame::{Choice, Datum, Duty, HoldError, NotPlanned, Order, Scheme, Setup, StockChoice};
 use crate::further::{Only, further};
 use crate::hold::Hold;
 use crate::vise::{Bearing, Grip, bodies, clamp_terms, clamping};
 use crate::ways::{ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, grip_of, grips, sides, turn, way_of_further};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
-use reason::{Finding, Kind, Severity, Sure, Term, len};
+use reason::{Act, Finding, Kind, Severity, Sure, Term, len};
 use shop::machine::{Machine, Material, Vise};
 
 /// Material at the sides at least, mm (common practice ≥ 1, no source); the block is rounded up to whole mm.
@@ -161,16 +161,17 @@ fn build(
             return true;
         }
         let why = w.why_not(up);
-        findings.push(
-            Finding::new(
-                Kind::NoGrip,
-                Severity::Stop,
-                format!("{name} cannot be held in the vise: {why}"),
-                "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet. No program is made for it.",
-            )
-            .in_setup(name)
-            .keyed(name),
+        let f = Finding::new(
+            Kind::NoGrip,
+            Severity::Stop,
+            format!("{name} cannot be held in the vise: {why}"),
+            "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet. No program is made for it.",
         );
+        let f = f.in_setup(name).keyed(name);
+        findings.push(match choice.order {
+            Order::Best => f,
+            Order::Up { .. } => f.mended_by("Take the proposed sides", Act::Order { choice: None }),
+        });
         not_planned.push(NotPlanned { name: name.into(), why, up });
         false
     };

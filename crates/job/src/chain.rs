@@ -295,7 +295,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         .zip(routes)
         .map(|(h, route)| {
             let ops = ordered(&h.name, route.operations, settled, &mut findings);
-            findings.extend(hold_findings(h, &ops, material));
+            findings.extend(hold_findings(h, &ops, material, settled));
             findings.extend(remarks(&h.name, &ops));
             let after = layers(&route.stock);
             SidePlan { after, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &scheme) }

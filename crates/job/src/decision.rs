@@ -333,6 +333,7 @@ mod tests {
             Act::Operation { id: id(), change: None },
             Act::Sequence { id: id(), before: None },
             Act::Mark { id: "size/3".into(), mark: None },
+            Act::Operation { id: id(), change: Some(reason::Numbers { depth: Some(1.5), ..Default::default() }) },
             Act::Order { choice: None },
             Act::Rehearsal { on: None },
             Act::Edited { setup: "side 1".into(), sha: None, file: String::new() },
@@ -341,7 +342,11 @@ mod tests {
             let json = serde_json::to_value(&act).unwrap();
             let d: Decision = serde_json::from_value(json.clone()).unwrap();
             assert_eq!(serde_json::to_value(&d).unwrap(), json);
-            assert!(matches!(act, Act::Answer { answer: Some(_), .. }) || d.cleared() == d, "{d:?}");
+            assert!(
+                matches!(act, Act::Answer { answer: Some(_), .. } | Act::Operation { change: Some(_), .. })
+                    || d.cleared() == d,
+                "{d:?}"
+            );
         }
     }
 

@@ -3,9 +3,10 @@
 use crate::decision::Settled;
 use holding::Setup;
 use part::{After, FeatureKind, Intent, Part, Recognised};
-use reason::{Act, Finding, Kind, Place, Remedy, Severity};
+use reason::{Act, Finding, Kind, Numbers, Place, Remedy, Severity, len};
 use route::Operation;
 use shop::machine::Material;
+use shop::tool::trim;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Grave doubts that nobody answered: the plan rests on their proposal.
@@ -191,7 +192,7 @@ pub(crate) fn hold_limits<'a>(h: &Setup, ops: &'a [Operation], friction: f64) ->
 }
 
 /// What the grip holds against the highest forces of the setup's operations, with a factor of 2.
-pub(crate) fn hold_findings(h: &Setup, ops: &[Operation], material: &Material) -> Vec<Finding> {
+pub(crate) fn hold_findings(h: &Setup, ops: &[Operation], material: &Material, settled: &Settled) -> Vec<Finding> {
     const SAFETY: f64 = 2.0;
     let mut out = Vec::new();
     if let Some((l, o)) = hold_limits(h, ops, material.friction).into_iter().next()
@@ -202,14 +203,29 @@ pub(crate) fn hold_findings(h: &Setup, ops: &[Operation], material: &Material) -
             "{}: {:.1} times what '{}' asks at its highest ({:.0} of {:.0} {})",
             l.fails, l.factor, o.title, l.asked, l.held, l.unit
         );
-        out.push(
-            Finding::new(Kind::HoldingForce, severity, what, h.hold.hold_better()).in_setup(&h.name).keyed(&h.name),
-        );
+        let f = Finding::new(Kind::HoldingForce, severity, what, h.hold.hold_better()).in_setup(&h.name).keyed(&h.name);
+        out.push(match shallower(o, l.factor / SAFETY, settled) {
+            Some((depth, change)) => {
+                let words = format!("Take {} mm a level", len(trim(depth)));
+                f.mended_by(words, Act::Operation { id: o.id.clone(), change: Some(change) })
+            }
+            None => f,
+        });
     }
     if let Some((what, why)) = h.hold.gently(material) {
         out.push(Finding::new(Kind::ClampGently, Severity::Warn, what, why).in_setup(&h.name).keyed(&h.name));
     }
     out
+}
+
+/// An operation at a depth that asks for this share of its force (side force goes with depth), and what else a person settled of it.
+fn shallower(o: &Operation, share: f64, settled: &Settled) -> Option<(f64, Numbers)> {
+    const LEAST: f64 = 0.2;
+    let ap = o.mill.as_ref().filter(|_| o.kind == route::OpKind::Rough)?.ap.value;
+    let depth = (ap * share * 0.95 * 20.0).floor() / 20.0;
+    let mine = settled.operations.get(&o.id).copied().unwrap_or_default();
+    let change = Numbers { tool: mine.tool, rpm: mine.rpm, feed: mine.feed, width: mine.width, depth: Some(depth) };
+    (depth >= LEAST).then_some((depth, change))
 }
 
 pub(crate) fn remarks(setup: &str, ops: &[Operation]) -> Vec<Finding> {

@@ -154,7 +154,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
         }
         let now = promises.at(step.line);
         if now != promise {
-            over.close(&mut gather, promises.limit(promise));
+            over.close(&mut gather, promises.limit(promise), &input.part_from_work);
             promise = now;
         }
         let limit = promises.limit(promise);
@@ -162,7 +162,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
             machine::check_dwell(step, seconds, &mut gather);
         }
         if step.kind == StepKind::ToolChange {
-            over.close(&mut gather, limit);
+            over.close(&mut gather, limit, &input.part_from_work);
             if !input.tools.iter().any(|t| t.number == step.tool) {
                 let t = step.tool;
                 gather.add(
@@ -280,7 +280,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
             watch.look(&mut stock.fields[2], input, &mut events, &mut gather, steps[n].line, step.tool);
         }
     }
-    over.close(&mut gather, promises.limit(promise));
+    over.close(&mut gather, promises.limit(promise), &input.part_from_work);
     if watch.cut_since > 0.0 {
         let (line, tool) = steps.last().map_or((1, 0), |s| (s.line, s.tool));
         watch.look(&mut stock.fields[2], input, &mut events, &mut gather, line, tool);
@@ -382,7 +382,7 @@ fn measure(
         worst = worst.at_least(e);
         if let Some(l) = limit {
             let length = s.length2() / n as f64;
-            over.see(e, l, length, step, tool);
+            over.see(e, l, length, step, tool, s.point(t).extend(s.z(t)));
             kept.see(e, l, length);
         }
     }
@@ -399,11 +399,13 @@ struct Over {
     tool: u32,
     diameter: f64,
     found: bool,
+    /// Where the middle of the cutter went meanwhile.
+    path: Option<Box3>,
 }
 
 impl Over {
     /// More than 15 % over the limit, for longer than half a diameter, is worth a warning.
-    fn see(&mut self, e: f64, limit: f64, length: f64, step: &Step, tool: &Tool) {
+    fn see(&mut self, e: f64, limit: f64, length: f64, step: &Step, tool: &Tool, at: DVec3) {
         if e > 1.15 * limit {
             self.length += length;
             self.diameter = tool.diameter_mm;
@@ -414,26 +416,28 @@ impl Over {
                     self.found = true;
                 }
                 self.worst = self.worst.at_least(e);
+                let here = Box3 { min: at, max: at };
+                self.path = Some(self.path.map_or(here, |b| b.joined(&here)));
                 self.worst_length = self.worst_length.at_least(self.length);
             }
         } else {
             self.length = 0.0;
         }
     }
-    fn close(&mut self, gather: &mut Gather, limit: Option<f64>) {
+    /// What is over the same limit with the same cutter is one finding with many places.
+    fn close(&mut self, gather: &mut Gather, limit: Option<f64>, part_from_work: &Placement) {
         if let (true, Some(l)) = (self.found, limit) {
-            let (length, degrees, stated) = (self.worst_length, self.worst.to_degrees(), l.to_degrees());
+            let (length, stated, r) = (self.worst_length, l.to_degrees(), self.diameter / 2.0);
+            let around = |b: Box3| Box3 { min: b.min - DVec3::new(r, r, 0.0), max: b.max + DVec3::new(r, r, 1.0) };
             gather.add(
-                (Kind::Engagement, self.tool, &format!("{}", self.line)),
+                (Kind::Engagement, self.tool, &format!("{stated:.0}")),
                 Severity::Warn,
                 self.line,
                 self.worst,
-                None,
-                move |_, _| {
-                    format!(
-                        "Engagement {degrees:.0}° where {stated:.0}° is stated, over {length:.1} mm",
-                        length = len(length)
-                    )
+                self.path.map(|b| to_place(part_from_work, &around(b))),
+                move |worst, c| {
+                    let how = if c == 1 { format!(", over {length:.1} mm", length = len(length)) } else { times(c) };
+                    format!("Engagement {:.0}° where {stated:.0}° is stated{how}", worst.to_degrees())
                 },
                 "The tooth load is higher than was reckoned with there; take a smaller step or a lower feed.",
             );

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 /// A decision that mends what a finding tells, with the words for its button. It is written as `job::Decision` is, so that it can be decided as it stands.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Remedy {
     /// For the button: "Answer: thread M5".
     pub words: String,
@@ -13,7 +13,7 @@ pub struct Remedy {
 }
 
 /// Decisions that a finding may propose.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[serde(tag = "about", rename_all = "snake_case")]
 pub enum Act {
     /// A question about the part is answered; none opens it again.
@@ -23,12 +23,12 @@ pub enum Act {
         /// Key of the choice.
         answer: Option<String>,
     },
-    /// An operation's numbers are the proposed ones again.
+    /// An operation's numbers; none: the proposed ones again.
     Operation {
         /// Its id.
         id: String,
-        /// Always none.
-        change: Option<()>,
+        /// All that a person settled of it, the new ones among them.
+        change: Option<Numbers>,
     },
     /// An operation stands in its proposed place again.
     Sequence {
@@ -63,6 +63,21 @@ pub enum Act {
         /// Always empty.
         file: String,
     },
+}
+
+/// Numbers of an operation, as a person may settle them.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct Numbers {
+    /// Tool number.
+    pub tool: Option<u32>,
+    /// 1/min.
+    pub rpm: Option<f64>,
+    /// mm/min.
+    pub feed: Option<f64>,
+    /// Axial depth of a level, mm.
+    pub depth: Option<f64>,
+    /// Radial width, mm.
+    pub width: Option<f64>,
 }
 
 impl Remedy {

@@ -1,4 +1,4 @@
-//! What no cutter makes, and a person leaves for the hand.
+//! Findings that one decision mends: what no cutter makes and a person leaves for the hand, a cut that the grip does not bear.
 
 use job::{Decision, Settled, plan, prove_plan};
 use kernel::shape::{Shape, rounded_polygon};
@@ -71,4 +71,37 @@ fn left_for_the_hand_and_no_longer_there_is_told() {
     let remedy = lost[0].remedy.as_ref().unwrap();
     assert_eq!(remedy.decision, Act::Answer { question, answer: None });
     assert!(made.named.iter().all(|f| f.severity != Severity::Stop));
+}
+
+#[test]
+fn a_cut_that_the_grip_does_not_bear_is_made_shallower_by_its_remedy() {
+    let shop = Shop::demo().unwrap();
+    // High and narrow, so that it tilts before anything else gives way.
+    let block = Shape::block([0.0; 3], [60.0, 14.0, 40.0]).unwrap();
+    let step = Shape::block([30.0, -1.0, 25.0], [31.0, 16.0, 16.0]).unwrap();
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("p.step");
+    block.cut(&step).unwrap().write_step(&file).unwrap();
+    let part = Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap();
+    let material = Decision::Material { id: Some("stainless-304".into()) };
+    let first = plan(&part, "p", &shop, &Settled::after([&material])).unwrap().plan;
+    let rough = first.sides.iter().flat_map(|s| &s.operations).filter(|o| o.kind == route::OpKind::Rough);
+    // Somebody takes all of them as deep as the flutes, and one of them with a feed of his own.
+    let deep = |o: &route::Operation| Decision::Operation {
+        id: o.id.clone(),
+        change: Some(route::Override { depth: Some(24.0), feed: Some(1200.0), ..Default::default() }),
+    };
+    let mut list: Vec<Decision> = [material].into_iter().chain(rough.map(deep)).collect();
+    let mut stops = Vec::new();
+    for _ in 0..12 {
+        let made = plan(&part, "p", &shop, &Settled::after(&list)).unwrap().plan;
+        let Some(f) = of(&made.findings, Kind::HoldingForce).into_iter().next().cloned() else { break };
+        let remedy = f.remedy.expect("what is too deep can be less deep");
+        assert!(remedy.words.contains("a level"), "{}", remedy.words);
+        let Act::Operation { change: Some(n), .. } = &remedy.decision else { panic!("{remedy:?}") };
+        assert!(n.depth.is_some_and(|d| d < 24.0) && n.feed == Some(1200.0), "the feed that was settled stays: {n:?}");
+        list.push(serde_json::from_value(serde_json::to_value(&remedy.decision).unwrap()).unwrap());
+        stops.push(f.what);
+    }
+    assert!(!stops.is_empty() && stops.len() < 12, "one press each: {stops:#?}");
 }

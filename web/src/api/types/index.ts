@@ -70,6 +70,7 @@ export * from './MillData';
 export * from './Moved';
 export * from './Need';
 export * from './NewPerson';
+export * from './Numbers';
 export * from './OpKind';
 export * from './OpSheet';
 export * from './Operation';
