@@ -70,10 +70,78 @@ fn build(
 ) -> Scheme {
     let mut findings = Vec::new();
     let (up, back) = (way.up, way.back);
+    let (stock, hat, grip1) = block_of(part, vise, choice, up, &mut findings);
+
+    let part_from_1 = placement(up, back, &stock);
+    let part_from_2 = placement(-up, -back, &part.bounds);
+    let stock_1 = part_from_1.inverse().bounds(&stock).size();
+    let part_2 = part_from_2.inverse().bounds(&part.bounds).size();
+    let grip2 = way.jaw_top;
+
+    findings.extend(tall("side 1", stock_1.z - grip1, grip1));
+    findings.extend(tall("side 2", part_2.z + hat - grip2, grip2));
+    let mut not_planned = Vec::new();
+    let mut held = |name: &str, w: &Way, up: DVec3, findings: &mut Vec<Finding>| {
+        if !w.holds() {
+            let why = w.why_not(up);
+            findings.push(no_grip(name, &why, choice));
+            not_planned.push(NotPlanned { name: name.into(), why, up });
+        }
+        w.holds()
+    };
+    let second_held = held("side 2", way, -up, &mut findings);
+    // Standing on finished faces, what the first two do not see; only when those two are done.
+    let mut more: Vec<(String, Way, Only)> = Vec::new();
+    for (k, f) in further(part, up).into_iter().enumerate() {
+        let name = format!("side {}", k + 3);
+        let w = way_of_further(part, f.up, vise, material);
+        if held(&name, &w, f.up, &mut findings) {
+            more.push((name, w, f.only));
+        }
+    }
+    room(&[("side 1", stock_1.y), ("side 2", part_2.y)], stock_1, machine, vise, &mut findings);
+
+    let at = |name: &str, duty: Duty, part_from_work: Placement, body: DVec3, hold: &Held| {
+        setup_hold(name, duty, part_from_work, body, hold, machine, vise, material)
+    };
+    let raw = Held {
+        on: "raw stock",
+        grip: grip1,
+        length: stock_1.x,
+        above: stock_1.z - grip1,
+        bearing: Some(Bearing::of_block(stock_1, vise)),
+    };
+    let mut setups = vec![at("side 1", Duty::AllButHat, part_from_1, stock_1, &raw)];
+    if second_held {
+        let walls = Held {
+            on: "finished walls",
+            grip: grip2,
+            length: way.contact.length,
+            above: part_2.z + hat - grip2,
+            bearing: way.bearing,
+        };
+        setups.push(at("side 2", Duty::All, part_from_2, part_2, &walls));
+        for (name, w, only) in more {
+            let frame = placement(w.up, w.back, &part.bounds);
+            let body = frame.inverse().bounds(&part.bounds).size();
+            let above = body.z - w.jaw_top;
+            findings.extend(tall(&name, above, w.jaw_top));
+            let walls =
+                Held { on: "finished walls", grip: w.jaw_top, length: w.contact.length, above, bearing: w.bearing };
+            setups.push(at(&name, Duty::Only(only), frame, body, &walls));
+        }
+    } else {
+        let why = "side 2, on which it would stand, cannot be held";
+        not_planned.extend(more.into_iter().map(|(name, w, _)| NotPlanned { name, why: why.into(), up: w.up }));
+    }
+    Scheme { stock, setups, not_planned, up, hat, compared, findings }
+}
+
+/// The block in part coordinates, the hat below the part and the grip on it, mm.
+fn block_of(part: &Part, vise: &Vise, choice: &Choice, up: DVec3, findings: &mut Vec<Finding>) -> (Box3, f64, f64) {
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
     let size = part.bounds.size();
     let height = size[axis];
-
     let mut grip1 = grip_of(height, vise);
     let (stock, hat) = match choice.stock {
         StockChoice::Rule => {
@@ -132,60 +200,41 @@ fn build(
             (b, hat)
         }
     };
+    (stock, hat, grip1)
+}
 
-    let part_from_1 = placement(up, back, &stock);
-    let part_from_2 = placement(-up, -back, &part.bounds);
-    let stock_1 = part_from_1.inverse().bounds(&stock).size();
-    let part_2 = part_from_2.inverse().bounds(&part.bounds).size();
-    let grip2 = way.jaw_top;
+/// Much above little grip is told.
+fn tall(name: &str, above: f64, grip: f64) -> Option<Finding> {
+    (grip > 0.0 && above > TALL * grip).then(|| {
+        Finding::new(
+            Kind::Tall,
+            Severity::Warn,
+            format!("{above:.0} mm stand above {grip:.0} mm of grip", above = len(above), grip = len(grip)),
+            "More than 4 × the grip (common practice, no source): take light cuts, or grip deeper.",
+        )
+        .in_setup(name)
+        .keyed(name)
+    })
+}
 
-    let check = |name: &str, above: f64, grip: f64, findings: &mut Vec<Finding>| {
-        if grip > 0.0 && above > TALL * grip {
-            findings.push(
-                Finding::new(
-                    Kind::Tall,
-                    Severity::Warn,
-                    format!("{above:.0} mm stand above {grip:.0} mm of grip", above = len(above), grip = len(grip)),
-                    "More than 4 × the grip (common practice, no source): take light cuts, or grip deeper.",
-                )
-                .in_setup(name)
-                .keyed(name),
-            );
-        }
-    };
-    check("side 1", stock_1.z - grip1, grip1, &mut findings);
-    check("side 2", part_2.z + hat - grip2, grip2, &mut findings);
-    let mut not_planned = Vec::new();
-    let mut held = |name: &str, w: &Way, up: DVec3, findings: &mut Vec<Finding>| {
-        if w.holds() {
-            return true;
-        }
-        let why = w.why_not(up);
-        let f = Finding::new(
-            Kind::NoGrip,
-            Severity::Stop,
-            format!("{name} cannot be held in the vise: {why}"),
-            "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet. No program is made for it.",
-        );
-        let f = f.in_setup(name).keyed(name);
-        findings.push(match choice.order {
-            Order::Best => f,
-            Order::Up { .. } => f.mended_by("Take the proposed sides", Act::Order { choice: None }),
-        });
-        not_planned.push(NotPlanned { name: name.into(), why, up });
-        false
-    };
-    let second_held = held("side 2", way, -up, &mut findings);
-    // Standing on finished faces, what the first two do not see; only when those two are done.
-    let mut more: Vec<(String, Way, Only)> = Vec::new();
-    for (k, f) in further(part, up).into_iter().enumerate() {
-        let name = format!("side {}", k + 3);
-        let w = way_of_further(part, f.up, vise, material);
-        if held(&name, &w, f.up, &mut findings) {
-            more.push((name, w, f.only));
-        }
+/// A setup that the vise cannot hold.
+fn no_grip(name: &str, why: &str, choice: &Choice) -> Finding {
+    let f = Finding::new(
+        Kind::NoGrip,
+        Severity::Stop,
+        format!("{name} cannot be held in the vise: {why}"),
+        "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet. No program is made for it.",
+    );
+    let f = f.in_setup(name).keyed(name);
+    match choice.order {
+        Order::Best => f,
+        Order::Up { .. } => f.mended_by("Take the proposed sides", Act::Order { choice: None }),
     }
-    for (name, opening) in [("side 1", stock_1.y), ("side 2", part_2.y)] {
+}
+
+/// Does the vise open so far, and the machine travel so far?
+fn room(openings: &[(&str, f64)], block: DVec3, machine: &Machine, vise: &Vise, findings: &mut Vec<Finding>) {
+    for (name, opening) in openings.iter().copied() {
         if opening > vise.opening_mm {
             findings.push(
                 Finding::new(
@@ -206,14 +255,14 @@ fn build(
     }
     for k in 0..3 {
         let travel = machine.travel_max_mm[k] - machine.travel_min_mm[k];
-        if stock_1[k] > travel {
+        if block[k] > travel {
             findings.push(
                 Finding::new(
                     Kind::TooLong,
                     Severity::Stop,
                     format!(
                         "The block is {:.0} mm along {}, the machine travels {travel:.0} mm",
-                        len(stock_1[k]),
+                        len(block[k]),
                         ["X", "Y", "Z"][k],
                         travel = len(travel)
                     ),
@@ -223,41 +272,6 @@ fn build(
             );
         }
     }
-
-    let at = |name: &str, duty: Duty, part_from_work: Placement, body: DVec3, hold: &Held| {
-        setup_hold(name, duty, part_from_work, body, hold, machine, vise, material)
-    };
-    let raw = Held {
-        on: "raw stock",
-        grip: grip1,
-        length: stock_1.x,
-        above: stock_1.z - grip1,
-        bearing: Some(Bearing::of_block(stock_1, vise)),
-    };
-    let mut setups = vec![at("side 1", Duty::AllButHat, part_from_1, stock_1, &raw)];
-    if second_held {
-        let walls = Held {
-            on: "finished walls",
-            grip: grip2,
-            length: way.contact.length,
-            above: part_2.z + hat - grip2,
-            bearing: way.bearing,
-        };
-        setups.push(at("side 2", Duty::All, part_from_2, part_2, &walls));
-        for (name, w, only) in more {
-            let frame = placement(w.up, w.back, &part.bounds);
-            let body = frame.inverse().bounds(&part.bounds).size();
-            let above = body.z - w.jaw_top;
-            check(&name, above, w.jaw_top, &mut findings);
-            let walls =
-                Held { on: "finished walls", grip: w.jaw_top, length: w.contact.length, above, bearing: w.bearing };
-            setups.push(at(&name, Duty::Only(only), frame, body, &walls));
-        }
-    } else {
-        let why = "side 2, on which it would stand, cannot be held";
-        not_planned.extend(more.into_iter().map(|(name, w, _)| NotPlanned { name, why: why.into(), up: w.up }));
-    }
-    Scheme { stock, setups, not_planned, up, hat, compared, findings }
 }
 
 /// A grip as it was chosen.

@@ -176,14 +176,21 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         None => *o,
     };
     let intents = part::intents(part, &seen, &settled.answers, &settled.marks);
-    let early = part::before_thin(&seen);
-    let rough_first = settled.marks.values().any(|m| m.what.is_tight());
-    let points_deeper = part::may_go_deeper(&settled.answers);
-    // Castings are uneven on both their faces.
-    let uneven = settled.laid().and_then(|l| l.piece.shape.cast()).map(|(least, most)| most - least);
-    let changes: BTreeMap<String, Override> =
-        settled.operations.iter().map(|(k, v)| (k.clone(), own_feeds(v))).collect();
-    let fits = scheme.fits();
+    let each = EachSetup {
+        part,
+        shop,
+        material,
+        block: scheme.stock,
+        early: part::before_thin(&seen),
+        rough_first: settled.marks.values().any(|m| m.what.is_tight()),
+        points_deeper: part::may_go_deeper(&settled.answers),
+        // Castings are uneven on both their faces.
+        uneven: settled.laid().and_then(|l| l.piece.shape.cast()).map(|(least, most)| most - least),
+        changes: settled.operations.iter().map(|(k, v)| (k.clone(), own_feeds(v))).collect(),
+        intents: &intents,
+        fits: scheme.fits(),
+        desk,
+    };
     // One setup after the other takes the stock as the ones before have left it.
     let mut stock = Remains::of(scheme.stock);
     let mut routes: Vec<SetupRoute> = Vec::new();
@@ -194,62 +201,9 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         let taken_over = take_over(held, &mut routes);
         let held = &*held;
         let stage = PATHS[k.min(PATHS.len() - 1)];
-        let plain = StageKey::new("side").with(&desk.model).with(shop).with(material).with(&scheme.stock);
-        // Only what paths are made from: not how the zero is touched, nor how hard a vise is closed.
-        let plain = plain.with(&held.name).with(&held.duty).with(&held.part_from_work);
-        let plain =
-            plain.with(&before).with(&uneven).with(&intents).with(&early).with(&rough_first).with(&points_deeper);
-        let work = |changes: &BTreeMap<String, Override>, key: &str| {
-            cached(desk, key, stage, |watch| {
-                let view = View::new(part, held.part_from_work.inverse());
-                let side = Side {
-                    view: &view,
-                    stock: stock.seen_in(&held.part_from_work),
-                    shop,
-                    material,
-                    name: &held.name,
-                    through_to: (held.duty == Duty::AllButHat).then_some(view.bounds.min.z - BELOW),
-                    only: match &held.duty {
-                        Duty::Only(o) => Some((&o.places, o.cell)),
-                        Duty::All | Duty::AllButHat => None,
-                    },
-                    uneven: uneven.filter(|_| !matches!(held.duty, Duty::Only(_))),
-                    intents: &intents,
-                    early: &early,
-                    points_deeper,
-                    rough_first,
-                    overrides: changes,
-                    watch,
-                };
-                KeptRoute::from(if fits {
-                    plan_side(&side)
-                } else {
-                    SetupRoute {
-                        operations: vec![],
-                        stock: side.stock.clone(),
-                        named: vec![],
-                        notes: vec![],
-                        points: vec![],
-                        elsewhere: vec![],
-                    }
-                })
-            })
-        };
-        // Only what a person changed of this setup's own operations goes into its key: their ids do not hang on what was changed.
-        let mut key = plain.done();
-        let mut kept = work(&BTreeMap::new(), &key)?;
-        let mine: BTreeMap<String, Override> = changes
-            .iter()
-            .filter(|(id, _)| kept.operations.iter().any(|o| o.id == **id))
-            .map(|(id, o)| (id.clone(), *o))
-            .collect();
-        if !mine.is_empty() {
-            key = StageKey::new("side changed").with(&key).with(&mine).done();
-            kept = work(&mine, &key)?;
-        }
-        let mut route = SetupRoute::from(kept);
+        let (key, mut route) = each.routed(held, stage, &before, &stock)?;
         // A further setup for what no cutter there reaches is none.
-        if fits && matches!(held.duty, Duty::Only(_)) && route.operations.is_empty() {
+        if each.fits && matches!(held.duty, Duty::Only(_)) && route.operations.is_empty() {
             named.extend(route.named.drain(..).map(|f| Finding { setup: None, ..f }));
             named.extend(taken_over);
             idle.push(held.name.clone());
@@ -312,6 +266,76 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         plan: Plan { material: material.id.clone(), prepared, scheme, sides, named, points, findings },
         stages,
     })
+}
+
+/// What the planning of every setup reads.
+struct EachSetup<'a> {
+    part: &'a Part,
+    shop: &'a Shop,
+    material: &'a shop::machine::Material,
+    block: geom::Box3,
+    intents: &'a [part::Intent],
+    early: Vec<[geom::DVec3; 2]>,
+    rough_first: bool,
+    points_deeper: bool,
+    uneven: Option<f64>,
+    changes: BTreeMap<String, Override>,
+    fits: bool,
+    desk: &'a Desk<'a>,
+}
+
+impl EachSetup<'_> {
+    /// The operations of a setup in the stock that the ones before (`before`, their key) have left, kept under the hash of what they come from.
+    fn routed(
+        &self,
+        held: &Setup,
+        stage: &'static str,
+        before: &str,
+        stock: &Remains,
+    ) -> Result<(String, SetupRoute), JobError> {
+        let EachSetup { part, shop, material, desk, uneven, early, .. } = self;
+        let plain = StageKey::new("side").with(&desk.model).with(shop).with(material).with(&self.block);
+        // Only what paths are made from: not how the zero is touched, nor how hard a vise is closed.
+        let plain = plain.with(&held.name).with(&held.duty).with(&held.part_from_work);
+        let plain = plain.with(&before).with(uneven).with(&self.intents).with(early);
+        let plain = plain.with(&self.rough_first).with(&self.points_deeper);
+        let work = |changes: &BTreeMap<String, Override>, key: &str| {
+            cached(desk, key, stage, |watch| {
+                let view = View::new(part, held.part_from_work.inverse());
+                let side = Side {
+                    view: &view,
+                    stock: stock.seen_in(&held.part_from_work),
+                    shop,
+                    material,
+                    name: &held.name,
+                    through_to: (held.duty == Duty::AllButHat).then_some(view.bounds.min.z - BELOW),
+                    only: match &held.duty {
+                        Duty::Only(o) => Some((&o.places, o.cell)),
+                        Duty::All | Duty::AllButHat => None,
+                    },
+                    uneven: uneven.filter(|_| !matches!(held.duty, Duty::Only(_))),
+                    intents: self.intents,
+                    early,
+                    points_deeper: self.points_deeper,
+                    rough_first: self.rough_first,
+                    overrides: changes,
+                    watch,
+                };
+                KeptRoute::from(if self.fits { plan_side(&side) } else { SetupRoute::nothing(side.stock.clone()) })
+            })
+        };
+        // Only what a person changed of this setup's own operations goes into its key: their ids do not hang on what was changed.
+        let mut key = plain.done();
+        let mut kept = work(&BTreeMap::new(), &key)?;
+        let of_this = |id: &String| kept.operations.iter().any(|o| o.id == *id);
+        let mine: BTreeMap<String, Override> =
+            self.changes.iter().filter(|(id, _)| of_this(id)).map(|(id, o)| (id.clone(), *o)).collect();
+        if !mine.is_empty() {
+            key = StageKey::new("side changed").with(&key).with(&mine).done();
+            kept = work(&mine, &key)?;
+        }
+        Ok((key, SetupRoute::from(kept)))
+    }
 }
 
 /// A side's result as it is kept: everything in plain numbers.

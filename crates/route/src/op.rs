@@ -123,3 +123,11 @@ pub struct SetupRoute {
     /// What is named as left, but lies open to another side.
     pub elsewhere: Vec<crate::Elsewhere>,
 }
+
+impl SetupRoute {
+    /// Nothing is cut: the stock stays as it is.
+    pub fn nothing(stock: geom::Slabs) -> SetupRoute {
+        let (operations, named, notes) = (vec![], vec![], vec![]);
+        SetupRoute { operations, stock, named, notes, points: vec![], elsewhere: vec![] }
+    }
+}
