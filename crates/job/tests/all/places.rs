@@ -63,7 +63,12 @@ fn boxes_of_what_is_left_hold_it_and_little_else_on_every_demo_part() {
         let file = demo.join(name);
         let reading = Reading { solid: name.contains("slit-latch").then_some(0), ..Default::default() };
         let part = Part::from_model(&intake::read_trusted(&file).unwrap(), &reading).unwrap();
-        let planned = plan(&part, name, &shop, &Settled::default()).unwrap();
+        let mut settled = Settled::default();
+        // Three sharp walls meet in the wedge's seat: that corner is left for the hand, as in the demo.
+        if name.contains("mirror-wedge") {
+            settled.answers.insert(part::hand_question("corner:outline@X55.0/+Z"), "yes".into());
+        }
+        let planned = plan(&part, name, &shop, &settled).unwrap();
         let proof = prove_plan(&part, &planned.plan, &shop).unwrap();
         parts += 1;
         if let Some((_, passed, complete, setups)) = VERDICTS.iter().find(|v| name.contains(v.0)) {
@@ -71,10 +76,9 @@ fn boxes_of_what_is_left_hold_it_and_little_else_on_every_demo_part() {
             assert_eq!(verdict, (*passed, *complete, *setups), "{name}: {:#?}", proof.findings);
         }
         // What another side or a tilted setup would cut does not forbid cutting; a corner that all sides leave does.
-        let stops = proof.findings.iter().filter(|f| f.severity == Severity::Stop);
         if name.contains("mirror-wedge") {
-            assert!(stops.clone().count() == 2 && stops.clone().all(|f| f.kind == Kind::Corner), "{name}");
-            assert!(stops.clone().all(|f| f.what.contains("from +Z it stays round too")));
+            let corner = proof.findings.iter().find(|f| f.kind == Kind::Corner).unwrap();
+            assert!(corner.severity == Severity::Warn && corner.what.contains("from +Z it stays round too"));
         }
         for l in &proof.left {
             let f = proof.findings.iter().find(|f| f.id == l.finding).unwrap();
@@ -104,7 +108,7 @@ const VERDICTS: [(&str, bool, bool, usize); 5] = [
     ("slit-latch", true, true, 2),
     ("switch-box", true, true, 3),
     ("oil-block", true, false, 3),
-    ("mirror-wedge", false, false, 3),
+    ("mirror-wedge", true, false, 3),
 ];
 
 /// All that are milled but for the four of `demo/parts`, of which nothing is left (`engagement.rs`); the round ones stop before there is a plan.

@@ -79,7 +79,8 @@ fn sharp_corners_are_a_stop_with_their_places() {
     let p = plan(&part, "p", &shop, &Settled::default()).unwrap().plan;
     let proof = prove_plan(&part, &p, &shop).unwrap();
     let corners: Vec<_> = proof.findings.iter().filter(|f| f.kind == "corner").collect();
-    assert!(!proof.complete && corners.len() == 4, "{:#?}", proof.findings);
+    // One line of them all.
+    assert!(!proof.complete && corners.len() == 1 && corners[0].places.len() >= 4, "{:#?}", proof.findings);
     for f in corners {
         assert_eq!(f.severity, Severity::Stop);
         for b in &f.places {
