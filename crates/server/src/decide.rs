@@ -178,7 +178,7 @@ fn append(
             diesel::update(jobs::table.find(job.id)).set(jobs::sheet_revision.eq(revision)).execute(c)?;
         }
     } else {
-        queue::ask(c, job.id, revision)?;
+        queue::ask(c, job.id, revision, Some(me.id))?;
     }
     Ok(Revision { revision })
 }
@@ -194,6 +194,11 @@ fn conflict(c: &mut Conn, job: i64, key: &str, after: i64) -> Result<(), Fault> 
     }
 }
 
+/// Does a decision of this job name the very thing? What else stands in it, a file's name among it, is the giver's own words and proves nothing.
+fn named_before(rows: &[(DecisionRow, String)], given: impl Fn(&Decision) -> bool) -> bool {
+    rows.iter().filter_map(|(r, _)| job_rows::decision_of(r).ok()).any(|d| given(&d))
+}
+
 /// Decide.
 pub fn decide(c: &mut Conn, me: &Me, id: i64, d: &Decide) -> Result<Revision, Fault> {
     if let Some(why) = d.decision.fault() {
@@ -207,15 +212,16 @@ pub fn decide(c: &mut Conn, me: &Me, id: i64, d: &Decide) -> Result<Revision, Fa
     // A model comes with its file: only then is it sure that its bytes belong to this shop.
     if let Decision::Model { sha: Some(sha), .. } = &d.decision {
         let mine = job_rows::decisions_of(c, id)?;
-        let known = mine.iter().any(|(r, _)| r.about == "model" && r.body.contains(sha.as_str()));
-        if !known {
+        let given = |d: &Decision| matches!(d, Decision::Model { sha: Some(s), .. } if s == sha);
+        if !named_before(&mine, given) {
             return Err(Fault::Bad("A new revision is given as a file, on the Part ticket".into()));
         }
     }
     // So does an edited program.
     if let Decision::Edited { sha: Some(sha), .. } = &d.decision {
         let mine = job_rows::decisions_of(c, id)?;
-        if !mine.iter().any(|(r, _)| r.about == key && r.body.contains(sha.as_str())) {
+        let given = |d: &Decision| d.key() == key && matches!(d, Decision::Edited { sha: Some(s), .. } if s == sha);
+        if !named_before(&mine, given) {
             return Err(Fault::Bad("An edited program is given as a file, on the Program ticket".into()));
         }
     }

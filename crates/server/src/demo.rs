@@ -71,7 +71,7 @@ pub fn load(db: &Db, rack: &Path, folders: &[&Path], reader: &Path) -> Result<us
         match read_model(reader, &name, &bytes) {
             Ok((raw, picture)) => {
                 db.act(|c| {
-                    let id = job_rows::make(c, shop, &name, &bytes, &raw, &picture)?;
+                    let id = job_rows::make(c, shop, None, &name, &bytes, &raw, &picture)?;
                     let me = owner(c, shop)?;
                     for decision in decisions(&name) {
                         decide::decide(c, &me, id, &decide::Decide { revision: 0, decision })?;

@@ -1,6 +1,6 @@
 //! Everything that can go wrong for a person at a screen, with its status and its stable code.
 
-use actix_web::http::StatusCode;
+use actix_web::http::{StatusCode, header};
 use actix_web::{HttpResponse, ResponseError};
 use serde::Serialize;
 use ts_rs::TS;
@@ -30,6 +30,9 @@ pub enum Fault {
     /// Too many failures.
     #[error("Too many wrong passwords; wait {0} s and try again")]
     Wait(u32),
+    /// Too much at once; come again after so many seconds.
+    #[error("Too many models are being read just now; try again in {0} s")]
+    Busy(u32),
     /// Only the owner may.
     #[error("Only the shop's owner can do this")]
     OwnerOnly,
@@ -78,6 +81,7 @@ impl Fault {
             Fault::SignedOut => (401, "signed_out"),
             Fault::BadSignIn => (401, "bad_sign_in"),
             Fault::Wait(_) => (429, "wait"),
+            Fault::Busy(_) => (503, "busy"),
             Fault::OwnerOnly => (403, "owner_only"),
             Fault::OtherOrigin => (403, "other_origin"),
             Fault::NoSuch(_) => (404, "no_such"),
@@ -112,13 +116,12 @@ impl ResponseError for Fault {
             eprintln!("goldchip: {why}");
         }
         let changed = if let Fault::Conflict { changed } = self { Some(changed.clone()) } else { None };
-        let seconds = if let Fault::Wait(s) = self { Some(*s) } else { None };
-        HttpResponse::build(self.status_code()).json(Refusal {
-            error: self.parts().1.into(),
-            why: self.to_string(),
-            changed,
-            seconds,
-        })
+        let seconds = if let Fault::Wait(s) | Fault::Busy(s) = self { Some(*s) } else { None };
+        let mut answer = HttpResponse::build(self.status_code());
+        if let Some(s) = seconds {
+            answer.insert_header((header::RETRY_AFTER, s.to_string()));
+        }
+        answer.json(Refusal { error: self.parts().1.into(), why: self.to_string(), changed, seconds })
     }
 }
 

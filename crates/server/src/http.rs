@@ -2,10 +2,12 @@
 
 mod events;
 mod export;
+mod readers;
 mod routes;
 mod session;
 mod stock;
 
+pub use readers::Readers;
 pub use routes::{Measure, NewPerson, PersonCard, ShopChange, read_model as routes_read_model};
 pub use session::Signed;
 pub use stock::TryLay;
@@ -17,6 +19,7 @@ use actix_web::middleware::Compress;
 use actix_web::{App, HttpServer, web};
 use std::net::TcpListener;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 /// Largest model that is taken, bytes; the reader's own limit is 60 MB.
 pub const LARGEST_UPLOAD: usize = 64 << 20;
@@ -30,6 +33,8 @@ pub struct House {
     pub reader: PathBuf,
     /// Built front end.
     pub web: PathBuf,
+    /// Who reads models.
+    pub readers: Arc<Readers>,
 }
 
 const HEADERS: [(&str, &str); 6] = [

@@ -17,6 +17,7 @@ use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use shop::Shop;
 use ts_rs::TS;
+use unicode_normalization::UnicodeNormalization;
 
 /// Where the background work of a job stands.
 #[derive(Debug, Clone, PartialEq, Serialize, TS)]
@@ -194,10 +195,24 @@ pub fn title_of(file: &str) -> String {
     if title.is_empty() { "Part".into() } else { title.chars().take(120).collect() }
 }
 
-/// A file's name from a title: "Encoder bracket" → "encoder-bracket".
+/// A file's name from a title: "Encoder bracket" → "encoder-bracket", "Ölblock (2. Seite)" → "olblock-2-seite"; at most 60 characters that every
+/// control and every file system takes. A title that has none of them is "part".
 pub fn stem_of(title: &str) -> String {
-    let s: String = title.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
-    s.trim_matches('-').to_string()
+    let plain = title.nfkd().filter(|c| !unicode_normalization::char::is_combining_mark(*c));
+    let mut out = String::new();
+    for c in plain.flat_map(char::to_lowercase) {
+        match c {
+            c if c.is_ascii_alphanumeric() => out.push(c),
+            'ß' => out.push_str("ss"),
+            'ø' => out.push('o'),
+            'æ' => out.push_str("ae"),
+            _ if out.ends_with('-') || out.is_empty() => {}
+            _ => out.push('-'),
+        }
+    }
+    let out: String = out.chars().take(60).collect();
+    let out = out.trim_matches('-');
+    if out.is_empty() { "part".into() } else { out.into() }
 }
 
 /// Keep a model as it came and as it was read; its hash.
@@ -209,7 +224,15 @@ pub fn keep_model(c: &mut Conn, model: &[u8], read: &[u8]) -> Result<String, Fau
 }
 
 /// A new job from a model that was read: bytes as they came, and the reader's answer.
-pub fn make(c: &mut Conn, shop: i64, file: &str, model: &[u8], raw: &[u8], picture: &[u8]) -> Result<i64, Fault> {
+pub fn make(
+    c: &mut Conn,
+    shop: i64,
+    who: Option<i64>,
+    file: &str,
+    model: &[u8],
+    raw: &[u8],
+    picture: &[u8],
+) -> Result<i64, Fault> {
     let sha = keep_model(c, model, raw)?;
     blobs::put(c, &format!("picture-{sha}"), picture, true)?;
     let revision = newest_shop_revision(c, shop)?;
@@ -224,7 +247,7 @@ pub fn make(c: &mut Conn, shop: i64, file: &str, model: &[u8], raw: &[u8], pictu
         ))
         .execute(c)?;
     let id = last_id(c)?;
-    queue::ask(c, id, 0)?;
+    queue::ask(c, id, 0, who)?;
     Ok(id)
 }
 
@@ -266,7 +289,7 @@ pub fn renew(c: &mut Conn) -> Result<usize, Fault> {
         if job.sheet.is_some() && job.sheet != Some(key_of(c, &job)?) {
             diesel::update(jobs::table.find(job.id)).set(jobs::sheet_revision.eq(OUTDATED)).execute(c)?;
             if !waiting {
-                queue::ask(c, job.id, job.revision)?;
+                queue::ask(c, job.id, job.revision, None)?;
                 n += 1;
             }
         }
@@ -289,10 +312,19 @@ fn work_of(job: &Job, task: Option<&Task>) -> Work {
     }
 }
 
-/// The newest task of a job.
+/// The newest plan that was asked for of a job.
 pub fn newest_task(c: &mut Conn, job: i64) -> Result<Option<Task>, Fault> {
+    newest(c, job, "plan")
+}
+
+/// The newest recognition of its part.
+pub fn newest_part(c: &mut Conn, job: i64) -> Result<Option<Task>, Fault> {
+    newest(c, job, "part")
+}
+
+fn newest(c: &mut Conn, job: i64, kind: &str) -> Result<Option<Task>, Fault> {
     Ok(tasks::table
-        .filter(tasks::job_id.eq(job))
+        .filter(tasks::job_id.eq(job).and(tasks::kind.eq(kind)))
         .order(tasks::id.desc())
         .select(Task::as_select())
         .first(c)
@@ -493,7 +525,7 @@ pub fn change(c: &mut Conn, me: &Me, id: i64, change: &JobChange) -> Result<(), 
             diesel::update(jobs::table.find(id))
                 .set((jobs::title.eq(t), jobs::sheet_revision.eq(OUTDATED)))
                 .execute(c)?;
-            queue::ask(c, id, job.revision)?;
+            queue::ask(c, id, job.revision, Some(me.id))?;
         }
     }
     if let Some(a) = change.archived {
@@ -511,5 +543,28 @@ mod tests {
         assert_eq!(title_of("encoder-bracket.step"), "Encoder bracket");
         assert_eq!(title_of("a.b_c.stp"), "A.b c");
         assert_eq!(title_of(".step"), "Part");
+    }
+
+    /// Any title gives a name that fits its column, whatever is put before and behind it.
+    #[test]
+    fn every_title_gives_a_file_name() {
+        for (title, stem) in [
+            ("Encoder bracket", "encoder-bracket"),
+            ("Ölblock (2. Seite)", "olblock-2-seite"),
+            ("望遠鏡", "part"),
+            ("../../etc/passwd", "etc-passwd"),
+            ("  --  ", "part"),
+            ("Straße №5", "strasse-no5"),
+        ] {
+            assert_eq!(stem_of(title), stem, "{title}");
+        }
+        let mut rng = fastrand::Rng::with_seed(9);
+        for _ in 0..2000 {
+            let n = rng.usize(1..=120);
+            let title: String = (0..n).map(|_| rng.char('\0'..'\u{2ffff}')).collect();
+            let s = stem_of(&title);
+            assert!(!s.is_empty() && s.len() <= 60 && !s.starts_with('-') && !s.ends_with('-'), "{title:?} {s}");
+            assert!(s.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-'), "{title:?} {s}");
+        }
     }
 }

@@ -2,6 +2,7 @@
 //! core's; here is only who may ask for it, when it is done, and where it is kept.
 
 pub mod blobs;
+pub mod crew;
 pub mod db;
 pub mod decide;
 pub mod demo;

@@ -1,6 +1,7 @@
 //! `goldchip-server serve | worker | demo | password | types`.
 
 use lexopt::prelude::*;
+use server::crew::{self, Crew, HAND_WORD};
 use server::db::Db;
 use server::http::{House, serve};
 use server::{READER_WORD, demo, people, types, work};
@@ -15,7 +16,8 @@ const USAGE: &str = "usage: goldchip-server serve [--listen ADDRESS:PORT] [--web
        goldchip-server password NAME    (reads the new password from its input)
        goldchip-server types DIR
 The database is named by GOLDCHIP_DATABASE (mysql://user@host:port/name?unix_socket=…), its password by GOLDCHIP_DATABASE_PASSWORD.
-serve listens on 127.0.0.1 unless --listen or GOLDCHIP_LISTEN says otherwise; GOLDCHIP_WORKERS (1) is how many plans it works on at once.";
+serve listens on 127.0.0.1 unless --listen or GOLDCHIP_LISTEN says otherwise; GOLDCHIP_WORKERS (1) is how many plans it works on at once, GOLDCHIP_WORKER_MB (8192) what each
+may use of memory.";
 
 fn main() {
     let args: Vec<String> = std::env::args().skip(1).collect();
@@ -36,6 +38,7 @@ fn command() -> Result<(), String> {
     };
     let mut listen = std::env::var("GOLDCHIP_LISTEN").unwrap_or_else(|_| "127.0.0.1:8080".into());
     let (mut web, mut parts, mut rest) = (PathBuf::from("web/dist"), PathBuf::from("demo/parts"), None::<PathBuf>);
+    let mut more = None::<String>;
     while let Some(arg) = parser.next().map_err(|e| e.to_string())? {
         let e = |e: lexopt::Error| e.to_string();
         match arg {
@@ -43,6 +46,7 @@ fn command() -> Result<(), String> {
             Long("web") => web = parser.value().map_err(e)?.into(),
             Long("parts") => parts = parser.value().map_err(e)?.into(),
             Value(v) if rest.is_none() => rest = Some(v.into()),
+            Value(v) if word == HAND_WORD && more.is_none() => more = Some(v.to_string_lossy().into_owned()),
             other => return Err(format!("{}; {USAGE}", other.unexpected())),
         }
     }
@@ -71,12 +75,27 @@ fn command() -> Result<(), String> {
             Ok(())
         }
         "worker" => {
-            let db = open(8)?;
+            let crew = crew(open(2)?, &reader)?;
             let stop = Arc::new(AtomicBool::new(false));
-            let threads = start_workers(&db, &reader, &stop);
+            let keeping = keep(crew, &stop);
             wait_for_signal()?;
             stop.store(true, Ordering::Relaxed);
-            threads.into_iter().for_each(|t| drop(t.join()));
+            let _ = keeping.join();
+            Ok(())
+        }
+        HAND_WORD => {
+            let (name, kinds) = (rest.ok_or(USAGE)?, more.ok_or(USAGE)?);
+            crew::end_with_parent();
+            crew::limit_memory(memory()?);
+            let db = open(3)?;
+            let stop = Arc::new(AtomicBool::new(false));
+            let heard = stop.clone();
+            std::thread::spawn(move || {
+                let _ = wait_for_signal();
+                heard.store(true, Ordering::Relaxed);
+            });
+            intake::keep_ready(&reader, &[READER_WORD]);
+            work::run(&db, &name.to_string_lossy(), crew::kind_of(&kinds), &reader, &stop);
             Ok(())
         }
         "serve" => {
@@ -96,27 +115,41 @@ fn command() -> Result<(), String> {
             let at = listener.local_addr().map_err(|e| e.to_string())?;
             db.act(server::jobs::renew).map_err(|e| format!("{e:?}"))?;
             let stop = Arc::new(AtomicBool::new(false));
-            let threads = start_workers(&db, &reader, &stop);
+            intake::keep_ready(&reader, &[READER_WORD]);
+            let keeping = keep(crew(db.clone(), &reader)?, &stop);
             println!("goldchip: listening on http://{at}");
-            let done = actix_web::rt::System::new().block_on(serve(House { db, reader, web }, listener));
+            let done = actix_web::rt::System::new()
+                .block_on(serve(House { db, reader, web, readers: Arc::default() }, listener));
             stop.store(true, Ordering::Relaxed);
-            threads.into_iter().for_each(|t| drop(t.join()));
+            let _ = keeping.join();
             done.map_err(|e| e.to_string())
         }
         _ => Err(USAGE.into()),
     }
 }
 
-fn start_workers(db: &Db, reader: &std::path::Path, stop: &Arc<AtomicBool>) -> Vec<std::thread::JoinHandle<()>> {
-    intake::keep_ready(reader, &[READER_WORD]);
-    let n: usize = std::env::var("GOLDCHIP_WORKERS").ok().and_then(|v| v.parse().ok()).unwrap_or(1);
-    (0..n.min(64))
-        .map(|k| {
-            let (db, reader, stop) = (db.clone(), reader.to_path_buf(), stop.clone());
-            let name = format!("{}-{k}-{:08x}", std::process::id(), rand::random::<u32>());
-            std::thread::spawn(move || work::run(&db, &name, &reader, &stop))
-        })
-        .collect()
+/// A number from the environment.
+fn number(name: &str, usual: u64, most: u64) -> Result<u64, String> {
+    match std::env::var(name) {
+        Err(_) => Ok(usual),
+        Ok(v) => v.parse().ok().filter(|n| *n <= most).ok_or_else(|| format!("{name}={v} is no number up to {most}")),
+    }
+}
+
+/// Memory of a worker, bytes.
+fn memory() -> Result<u64, String> {
+    Ok(number("GOLDCHIP_WORKER_MB", 8192, 1 << 20)?.max(256) << 20)
+}
+
+fn crew(db: Db, program: &std::path::Path) -> Result<Crew, String> {
+    memory()?;
+    let plans = number("GOLDCHIP_WORKERS", 1, 64)? as usize;
+    Ok(Crew { db, program: program.to_path_buf(), plans })
+}
+
+fn keep(crew: Crew, stop: &Arc<AtomicBool>) -> std::thread::JoinHandle<()> {
+    let stop = stop.clone();
+    std::thread::spawn(move || crew.keep(&stop))
 }
 
 fn wait_for_signal() -> Result<(), String> {

@@ -3,13 +3,37 @@
 use crate::db::schema::tasks;
 use crate::db::{Conn, now};
 use crate::fault::Fault;
-use chrono::Duration;
+use chrono::{Duration, NaiveDateTime};
 use diesel::prelude::*;
+use std::collections::BTreeMap;
 
 /// A running task whose worker has not been heard of for this long is up for grabs, s.
-pub const SILENT_S: i64 = 20;
+pub const SILENT_S: i64 = 8;
 /// So many workers may die over a task before it is given up.
 const TRIES: i32 = 3;
+/// Told where they did.
+const GIVEN_UP: &str =
+    "Planning stopped three times without an answer; simplify the model, or report it with the model";
+/// So many waiting tasks are looked at for whose turn it is.
+const LOOK: i64 = 2000;
+
+/// What is to be worked out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kind {
+    /// What is seen of the part: the Part ticket. Somebody waits for it at a screen.
+    Part,
+    /// The whole plan and its proof.
+    Plan,
+}
+
+impl Kind {
+    fn word(self) -> &'static str {
+        match self {
+            Kind::Part => "part",
+            Kind::Plan => "plan",
+        }
+    }
+}
 
 /// A task that a worker holds.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -18,54 +42,115 @@ pub struct Claim {
     pub id: i64,
     /// Job.
     pub job_id: i64,
-    /// Revision that it was asked for; whatever is newest when it starts is planned.
+    /// Revision that it was asked for; whatever is newest when it starts is worked out.
     pub revision: i64,
+    /// What of it.
+    pub kind: Kind,
 }
 
-/// Ask for the work of a revision; older work on the same job is no longer wanted.
-pub fn ask(c: &mut Conn, job: i64, revision: i64) -> Result<(), Fault> {
-    diesel::update(tasks::table.filter(tasks::job_id.eq(job).and(tasks::state.eq("queued"))))
+/// Ask for the plan of a revision; older work on the same job is no longer wanted.
+pub fn ask(c: &mut Conn, job: i64, revision: i64, person: Option<i64>) -> Result<(), Fault> {
+    for_job(c, job, Kind::Plan, revision, person)
+}
+
+/// Ask for what is seen of the part, unless somebody did already.
+pub fn ask_part(c: &mut Conn, job: i64, revision: i64, person: Option<i64>) -> Result<(), Fault> {
+    let mine = tasks::job_id.eq(job).and(tasks::kind.eq(Kind::Part.word())).and(tasks::revision.eq(revision));
+    let alive = tasks::state.eq_any(["queued", "running"]).and(tasks::stop.eq(false));
+    let there: i64 = tasks::table.filter(mine.and(alive)).count().get_result(c)?;
+    if there > 0 {
+        return Ok(());
+    }
+    for_job(c, job, Kind::Part, revision, person)
+}
+
+fn for_job(c: &mut Conn, job: i64, kind: Kind, revision: i64, person: Option<i64>) -> Result<(), Fault> {
+    let of = tasks::job_id.eq(job).and(tasks::kind.eq(kind.word()));
+    diesel::update(tasks::table.filter(of.and(tasks::state.eq("queued"))))
         .set(tasks::state.eq("dropped"))
         .execute(c)?;
-    diesel::update(tasks::table.filter(tasks::job_id.eq(job).and(tasks::state.eq("running"))))
-        .set(tasks::stop.eq(true))
+    diesel::update(tasks::table.filter(of.and(tasks::state.eq("running")))).set(tasks::stop.eq(true)).execute(c)?;
+    diesel::insert_into(tasks::table)
+        .values((
+            tasks::job_id.eq(job),
+            tasks::revision.eq(revision),
+            tasks::kind.eq(kind.word()),
+            tasks::person_id.eq(person),
+        ))
         .execute(c)?;
-    diesel::insert_into(tasks::table).values((tasks::job_id.eq(job), tasks::revision.eq(revision))).execute(c)?;
     Ok(())
 }
 
-/// Take the oldest task that waits, or one whose worker fell silent.
-pub fn claim(c: &mut Conn, worker: &str) -> Result<Option<Claim>, Fault> {
+/// Whose turn it is of those who wait (id, kind, person; the oldest first): what somebody sees soon goes before plans, and of the people the one
+/// whose last turn is longest ago; of theirs the oldest.
+pub fn turn(waiting: &[(i64, Kind, Option<i64>)], last: &BTreeMap<Option<i64>, NaiveDateTime>) -> Option<i64> {
+    let first = waiting.iter().min_by_key(|(id, kind, who)| (*kind == Kind::Plan, last.get(who).copied(), *id))?;
+    Some(first.0)
+}
+
+/// Take the task of whoever's turn it is, or one whose worker fell silent. Only `kind`, where one is given.
+pub fn claim(c: &mut Conn, worker: &str, only: Option<Kind>) -> Result<Option<Claim>, Fault> {
     let silent = now() - Duration::seconds(SILENT_S);
-    diesel::update(
-        tasks::table.filter(tasks::state.eq("running").and(tasks::beat_at.lt(silent)).and(tasks::tries.ge(TRIES))),
-    )
-    .set((
-        tasks::state.eq("failed"),
-        tasks::why
-            .eq("Planning stopped three times without an answer; simplify the model, or report it with the model"),
-    ))
-    .execute(c)?;
-    let row: Option<(i64, i64, i64, i32)> = tasks::table
-        .filter(tasks::state.eq("queued").or(tasks::state.eq("running").and(tasks::beat_at.lt(silent))))
-        .order(tasks::id)
-        .select((tasks::id, tasks::job_id, tasks::revision, tasks::tries))
-        .for_update()
-        .skip_locked()
-        .first(c)
-        .optional()?;
-    let Some((id, job_id, revision, tries)) = row else { return Ok(None) };
-    diesel::update(tasks::table.find(id))
-        .set((
-            tasks::state.eq("running"),
-            tasks::worker.eq(worker),
-            tasks::tries.eq(tries + 1),
-            tasks::beat_at.eq(now()),
-            tasks::stage.eq("model"),
-            tasks::share.eq(0.0),
-        ))
+    let fallen = || tasks::state.eq("running").and(tasks::beat_at.lt(silent));
+    // What was stopped is never taken up again, whatever became of its worker.
+    diesel::update(tasks::table.filter(fallen().and(tasks::stop.eq(true))))
+        .set(tasks::state.eq("stopped"))
         .execute(c)?;
-    Ok(Some(Claim { id, job_id, revision }))
+    diesel::update(tasks::table.filter(fallen().and(tasks::tries.ge(TRIES))))
+        .set((tasks::state.eq("failed"), tasks::why.eq(GIVEN_UP)))
+        .execute(c)?;
+    let kinds: &[&str] = match only {
+        Some(k) => &[k.word()],
+        None => &["part", "plan"],
+    };
+    let rows: Vec<(i64, String, Option<i64>)> = tasks::table
+        .filter(tasks::state.eq("queued").or(fallen()))
+        .filter(tasks::kind.eq_any(kinds).and(tasks::stop.eq(false)))
+        .order(tasks::id)
+        .limit(LOOK)
+        .select((tasks::id, tasks::kind, tasks::person_id))
+        .load(c)?;
+    if rows.is_empty() {
+        return Ok(None);
+    }
+    let kind_of = |k: &str| if k == "part" { Kind::Part } else { Kind::Plan };
+    let mut waiting: Vec<(i64, Kind, Option<i64>)> = rows.iter().map(|(i, k, p)| (*i, kind_of(k), *p)).collect();
+    let turns: Vec<(Option<i64>, Option<NaiveDateTime>)> = tasks::table
+        .group_by(tasks::person_id)
+        .filter(tasks::started_at.gt(now() - Duration::hours(6)))
+        .select((tasks::person_id, diesel::dsl::max(tasks::started_at)))
+        .load(c)?;
+    let last: BTreeMap<Option<i64>, NaiveDateTime> = turns.into_iter().filter_map(|(p, t)| Some((p, t?))).collect();
+    while let Some(next) = turn(&waiting, &last) {
+        let row: Option<(i64, i64, i32)> = tasks::table
+            .find(next)
+            .filter(tasks::state.eq("queued").or(fallen()))
+            .filter(tasks::stop.eq(false))
+            .select((tasks::job_id, tasks::revision, tasks::tries))
+            .for_update()
+            .skip_locked()
+            .first(c)
+            .optional()?;
+        // Another worker has it.
+        let Some((job_id, revision, tries)) = row else {
+            waiting.retain(|w| w.0 != next);
+            continue;
+        };
+        diesel::update(tasks::table.find(next))
+            .set((
+                tasks::state.eq("running"),
+                tasks::worker.eq(worker),
+                tasks::tries.eq(tries + 1),
+                tasks::beat_at.eq(now()),
+                tasks::started_at.eq(now()),
+                tasks::stage.eq("model"),
+                tasks::share.eq(0.0),
+            ))
+            .execute(c)?;
+        let kind = waiting.iter().find(|w| w.0 == next).map_or(Kind::Plan, |w| w.1);
+        return Ok(Some(Claim { id: next, job_id, revision, kind }));
+    }
+    Ok(None)
 }
 
 /// Say that one is still at it and how far; false when the work is to stop or is no longer one's own.
@@ -78,7 +163,7 @@ pub fn beat(c: &mut Conn, task: i64, worker: &str, stage: &str, share: f64) -> R
     Ok(row.is_some_and(|(stop, state, who)| !stop && state == "running" && who.as_deref() == Some(worker)))
 }
 
-/// How a task ended: "done", "stopped", "failed".
+/// How a task ended: "done", "stopped", "failed", or "queued" if it is given back.
 pub fn end(c: &mut Conn, task: i64, worker: &str, state: &str, why: Option<&str>) -> Result<bool, Fault> {
     let n = diesel::update(tasks::table.find(task).filter(tasks::worker.eq(worker).and(tasks::state.eq("running"))))
         .set((tasks::state.eq(state), tasks::why.eq(why)))
@@ -86,13 +171,48 @@ pub fn end(c: &mut Conn, task: i64, worker: &str, state: &str, why: Option<&str>
     Ok(n == 1)
 }
 
-/// Stop a job's work.
+/// A worker is dead: what it held waits again, unless it was stopped, or three have died over it.
+pub fn give_back(c: &mut Conn, worker: &str) -> Result<usize, Fault> {
+    let held = || tasks::worker.eq(worker).and(tasks::state.eq("running"));
+    diesel::update(tasks::table.filter(held().and(tasks::stop.eq(true)))).set(tasks::state.eq("stopped")).execute(c)?;
+    diesel::update(tasks::table.filter(held().and(tasks::tries.ge(TRIES))))
+        .set((tasks::state.eq("failed"), tasks::why.eq(GIVEN_UP)))
+        .execute(c)?;
+    Ok(diesel::update(tasks::table.filter(held())).set(tasks::state.eq("queued")).execute(c)?)
+}
+
+/// Stop a job's plan.
 pub fn stop(c: &mut Conn, job: i64) -> Result<(), Fault> {
-    diesel::update(tasks::table.filter(tasks::job_id.eq(job).and(tasks::state.eq("queued"))))
+    let of = tasks::job_id.eq(job).and(tasks::kind.eq(Kind::Plan.word()));
+    diesel::update(tasks::table.filter(of.and(tasks::state.eq("queued"))))
         .set(tasks::state.eq("stopped"))
         .execute(c)?;
-    diesel::update(tasks::table.filter(tasks::job_id.eq(job).and(tasks::state.eq("running"))))
-        .set(tasks::stop.eq(true))
-        .execute(c)?;
+    diesel::update(tasks::table.filter(of.and(tasks::state.eq("running")))).set(tasks::stop.eq(true)).execute(c)?;
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Fifty of one person's do not hold up another's first by more than one.
+    #[test]
+    fn people_take_turns() {
+        let mut waiting: Vec<(i64, Kind, Option<i64>)> = (1..=50).map(|k| (k, Kind::Plan, Some(1))).collect();
+        waiting.extend([(51, Kind::Plan, Some(2)), (52, Kind::Plan, None), (53, Kind::Plan, Some(2))]);
+        let mut last = BTreeMap::new();
+        let mut done = Vec::new();
+        for minute in 0..waiting.len() as i64 {
+            let id = turn(&waiting, &last).unwrap();
+            let k = waiting.iter().position(|w| w.0 == id).unwrap();
+            let (_, _, who) = waiting.remove(k);
+            last.insert(who, NaiveDateTime::default() + Duration::minutes(minute));
+            done.push(id);
+        }
+        assert_eq!(done[..7], [1, 51, 52, 2, 53, 3, 4]);
+        assert_eq!(turn(&[], &last), None);
+        // What somebody looks at goes before plans.
+        let both = [(1, Kind::Plan, Some(3)), (2, Kind::Part, Some(1))];
+        assert_eq!(turn(&both, &last), Some(2));
+    }
 }

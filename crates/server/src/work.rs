@@ -1,12 +1,13 @@
 //! The worker: claims tasks, plans and proves, keeps what comes out.
 
 use crate::blobs::{self, DbCache};
-use crate::db::Db;
 use crate::db::rows::Job;
 use crate::db::schema::jobs;
+use crate::db::{Conn, Db};
 use crate::fault::Fault;
 use crate::jobs as job_rows;
-use crate::queue::{self, Claim};
+use crate::people::Me;
+use crate::queue::{self, Claim, Kind};
 use diesel::prelude::*;
 use intake::{Model, Reading};
 use job::cache::StageKey;
@@ -18,7 +19,7 @@ use std::panic::AssertUnwindSafe;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Mutex, PoisonError};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// Columns of the picture that follows the hand on the proof strip.
 const COLUMNS: f64 = 14_000.0;
@@ -109,19 +110,37 @@ pub fn read_as(job: &Job, settled: &Settled) -> String {
     StageKey::new("read").with(&model_of(job, settled)).with(&settled.reading()).done()
 }
 
-/// The part's ticket as JSON: kept under what it depends on, so that a large part is recognised once for each answer.
-pub fn part_sheet(db: &Db, reader: &Path, job: &Job, settled: &Settled, shop: &Shop) -> Result<Vec<u8>, Fault> {
+/// Key of the part's ticket: what it depends on.
+fn part_key(job: &Job, settled: &Settled, shop: &Shop) -> String {
     let material = shop.material(settled.material.as_deref().unwrap_or(job::chain::DEFAULT_MATERIAL)).ok();
-    let key = StageKey::new("part")
+    StageKey::new("part")
         .with(&job.model)
         .with(&settled.model)
         .with(&settled.answers)
         .with(&settled.marks)
         .with(&settled.asks)
         .with(&material)
-        .done();
-    if let Some(kept) = db.act(|c| blobs::get(c, &key))? {
-        return Ok(kept);
+        .done()
+}
+
+/// The part's ticket as JSON, if a worker has made it; else it is asked for, once. Why it cannot be made is a refusal.
+pub fn part_seen(c: &mut Conn, me: &Me, id: i64) -> Result<Option<Vec<u8>>, Fault> {
+    let job = job_rows::of(c, me, id)?;
+    let (settled, shop) = (job_rows::settled(c, id)?, job_rows::shop_of(c, job.shop_revision_id)?);
+    if let Some(kept) = blobs::get(c, &part_key(&job, &settled, &shop))? {
+        return Ok(Some(kept));
+    }
+    match job_rows::newest_part(c, id)? {
+        Some(t) if t.revision == job.revision && t.state == "failed" => Err(Fault::Model(t.why.unwrap_or_default())),
+        _ => queue::ask_part(c, id, job.revision, Some(me.id)).map(|()| None),
+    }
+}
+
+/// Recognise the part and keep its ticket.
+fn see_part(db: &Db, reader: &Path, job: &Job, settled: &Settled, shop: &Shop) -> Result<(), Fault> {
+    let key = part_key(job, settled, shop);
+    if db.act(|c| blobs::get(c, &key))?.is_some() {
+        return Ok(());
     }
     let part = part_of(db, reader, job, settled)?;
     let sheet = match (part_before(db, reader, job, settled)?, &settled.model) {
@@ -129,8 +148,7 @@ pub fn part_sheet(db: &Db, reader: &Path, job: &Job, settled: &Settled, shop: &S
         _ => job::sheet::part_sheet(&part, shop, settled),
     };
     let json = serde_json::to_vec(&sheet).map_err(|e| Fault::internal(e.to_string()))?;
-    db.act(|c| blobs::put(c, &key, &json, false))?;
-    Ok(json)
+    db.act(|c| blobs::put(c, &key, &json, false))
 }
 
 struct Order {
@@ -139,11 +157,20 @@ struct Order {
     settled: Settled,
 }
 
-/// Work until told to stop.
-pub fn run(db: &Db, name: &str, reader: &Path, stop: &AtomicBool) {
+/// A worker that is told to stop and does not hear it for this long is ended, with its process.
+const DEAF: Duration = Duration::from_millis(1300);
+/// How long a task may take.
+const LONGEST: [(Kind, Duration); 2] =
+    [(Kind::Part, Duration::from_secs(60)), (Kind::Plan, Duration::from_secs(30 * 60))];
+/// With this code a worker's process ends that had to be broken off.
+pub const BROKEN_OFF: i32 = 75;
+
+/// Work until told to stop: one task after the other. A task that does not hear takes the whole process with it; whoever started it starts
+/// another.
+pub fn run(db: &Db, name: &str, only: Option<Kind>, reader: &Path, stop: &AtomicBool) {
     let mut idle = 0_u32;
     while !stop.load(Ordering::Relaxed) {
-        match db.act(|c| queue::claim(c, name)) {
+        match db.act(|c| queue::claim(c, name, only)) {
             Ok(Some(claim)) => {
                 idle = 0;
                 one(db, name, reader, &claim, stop);
@@ -163,28 +190,71 @@ pub fn run(db: &Db, name: &str, reader: &Path, stop: &AtomicBool) {
     }
 }
 
+/// The heart of a task: it beats as long as the work goes on, brings word that it should not, and breaks off what does not hear or takes too
+/// long.
+struct Heart<'a> {
+    db: &'a Db,
+    name: &'a str,
+    claim: &'a Claim,
+    shutdown: &'a AtomicBool,
+    stop: AtomicBool,
+    over: AtomicBool,
+    at: Mutex<(&'static str, f64)>,
+}
+
+impl Heart<'_> {
+    fn beat(&self) {
+        let start = Instant::now();
+        let longest = LONGEST.iter().find(|l| l.0 == self.claim.kind).map_or(Duration::MAX, |l| l.1);
+        let mut told: Option<Instant> = None;
+        while !self.over.load(Ordering::Relaxed) {
+            let (stage, share) = *self.at.lock().unwrap_or_else(PoisonError::into_inner);
+            let wanted = self.db.act(|c| queue::beat(c, self.claim.id, self.name, stage, share)).unwrap_or(true);
+            let leaving = self.shutdown.load(Ordering::Relaxed);
+            if !wanted || leaving {
+                self.stop.store(true, Ordering::Relaxed);
+                told.get_or_insert_with(Instant::now);
+            }
+            if told.is_some_and(|t| t.elapsed() > DEAF) {
+                self.break_off(if wanted { "queued" } else { "stopped" }, None);
+            }
+            if start.elapsed() > longest {
+                let minutes = longest.as_secs() / 60;
+                let why = format!(
+                    "It takes more than {minutes} min and was broken off; simplify the model (fewer faces), or take a part of it"
+                );
+                self.break_off("failed", Some(&why));
+            }
+            std::thread::sleep(Duration::from_millis(200));
+        }
+    }
+    /// The end of this process: nothing else stops a thread that computes.
+    fn break_off(&self, state: &str, why: Option<&str>) {
+        if self.over.load(Ordering::Relaxed) {
+            return;
+        }
+        let _ = self.db.act(|c| queue::end(c, self.claim.id, self.name, state, why));
+        std::process::exit(BROKEN_OFF);
+    }
+}
+
 /// One task, whatever comes of it.
 fn one(db: &Db, name: &str, reader: &Path, claim: &Claim, shutdown: &AtomicBool) {
-    let stop = AtomicBool::new(false);
-    let over = AtomicBool::new(false);
-    let at: Mutex<(&'static str, f64)> = Mutex::new(("model", 0.0));
+    let (stop, over) = (AtomicBool::new(false), AtomicBool::new(false));
+    let heart = Heart { db, name, claim, shutdown, stop, over, at: Mutex::new(("model", 0.0)) };
     let done = std::thread::scope(|s| {
-        s.spawn(|| {
-            // The heart: it beats as long as the work goes on, and brings word that it should not.
-            while !over.load(Ordering::Relaxed) {
-                let (stage, share) = *at.lock().unwrap_or_else(PoisonError::into_inner);
-                let wanted = db.act(|c| queue::beat(c, claim.id, name, stage, share)).unwrap_or(true);
-                if !wanted || shutdown.load(Ordering::Relaxed) {
-                    stop.store(true, Ordering::Relaxed);
-                }
-                std::thread::sleep(Duration::from_millis(250));
-            }
-        });
+        s.spawn(|| heart.beat());
         let heard = |stage: &'static str, share: f64| {
-            *at.lock().unwrap_or_else(PoisonError::into_inner) = (stage, share);
+            *heart.at.lock().unwrap_or_else(PoisonError::into_inner) = (stage, share);
         };
-        let done = std::panic::catch_unwind(AssertUnwindSafe(|| plan(db, reader, claim, &stop, &heard)));
-        over.store(true, Ordering::Relaxed);
+        let done = std::panic::catch_unwind(AssertUnwindSafe(|| match claim.kind {
+            Kind::Plan => plan(db, reader, claim, &heart.stop, &heard),
+            Kind::Part => {
+                let o = order(db, claim)?;
+                Ok(see_part(db, reader, &o.job, &o.settled, &o.shop)?)
+            }
+        }));
+        heart.over.store(true, Ordering::Relaxed);
         done
     });
     let (state, why) = match done {

@@ -30,7 +30,7 @@ fn fill(base: &Base, n: usize) {
                     ))
                     .execute(c)?;
                 let id = server::db::last_id(c)?;
-                queue::ask(c, id, 0)?;
+                queue::ask(c, id, 0, None)?;
             }
             Ok(())
         })
@@ -54,7 +54,7 @@ fn many_workers_do_each_task_once() {
             let (base, done) = (&base, &done);
             s.spawn(move || {
                 let name = format!("w{w}");
-                while let Some(t) = base.db.act(|c| queue::claim(c, &name)).unwrap() {
+                while let Some(t) = base.db.act(|c| queue::claim(c, &name, None)).unwrap() {
                     assert!(base.db.act(|c| queue::beat(c, t.id, &name, "model", 0.5)).unwrap());
                     assert!(base.db.act(|c| queue::end(c, t.id, &name, "done", None)).unwrap());
                     done.lock().unwrap().push(t.id);
@@ -80,17 +80,17 @@ fn a_silent_workers_task_goes_to_another_and_at_last_fails() {
             .execute(c)?;
         Ok(())
     };
-    let t = base.db.act(|c| queue::claim(c, "first")).unwrap().unwrap();
-    assert_eq!(base.db.act(|c| queue::claim(c, "second")).unwrap(), None);
+    let t = base.db.act(|c| queue::claim(c, "first", None)).unwrap().unwrap();
+    assert_eq!(base.db.act(|c| queue::claim(c, "second", None)).unwrap(), None);
     base.db.act(fall_silent).unwrap();
-    assert_eq!(base.db.act(|c| queue::claim(c, "second")).unwrap(), Some(t.clone()));
+    assert_eq!(base.db.act(|c| queue::claim(c, "second", None)).unwrap(), Some(t.clone()));
     // The first one comes back: it may neither go on nor finish.
     assert!(!base.db.act(|c| queue::beat(c, t.id, "first", "proof", 0.9)).unwrap());
     assert!(!base.db.act(|c| queue::end(c, t.id, "first", "done", None)).unwrap());
     base.db.act(fall_silent).unwrap();
-    assert!(base.db.act(|c| queue::claim(c, "third")).unwrap().is_some());
+    assert!(base.db.act(|c| queue::claim(c, "third", None)).unwrap().is_some());
     base.db.act(fall_silent).unwrap();
-    assert_eq!(base.db.act(|c| queue::claim(c, "fourth")).unwrap(), None);
+    assert_eq!(base.db.act(|c| queue::claim(c, "fourth", None)).unwrap(), None);
     let why: Option<String> = base.db.act(|c| Ok(tasks::table.select(tasks::why).first(c)?)).unwrap();
     assert!(why.unwrap().contains("three times"));
 }
@@ -99,12 +99,12 @@ fn a_silent_workers_task_goes_to_another_and_at_last_fails() {
 fn newer_work_takes_the_place_of_older() {
     let base = Base::new();
     fill(&base, 1);
-    let t = base.db.act(|c| queue::claim(c, "w")).unwrap().unwrap();
-    base.db.act(|c| queue::ask(c, t.job_id, 1)).unwrap();
-    base.db.act(|c| queue::ask(c, t.job_id, 2)).unwrap();
+    let t = base.db.act(|c| queue::claim(c, "w", None)).unwrap().unwrap();
+    base.db.act(|c| queue::ask(c, t.job_id, 1, None)).unwrap();
+    base.db.act(|c| queue::ask(c, t.job_id, 2, None)).unwrap();
     assert!(!base.db.act(|c| queue::beat(c, t.id, "w", "model", 0.1)).unwrap());
     base.db.act(|c| queue::end(c, t.id, "w", "stopped", None)).unwrap();
-    let n = base.db.act(|c| queue::claim(c, "w")).unwrap().unwrap();
+    let n = base.db.act(|c| queue::claim(c, "w", None)).unwrap().unwrap();
     assert_eq!(n.revision, 2);
     let want = [("dropped", 1), ("running", 1), ("stopped", 1)].map(|(s, n)| (s.to_string(), n));
     assert_eq!(base.db.act(states).unwrap(), BTreeMap::from(want));

@@ -62,6 +62,9 @@ diesel::table! {
         beat_at -> Nullable<Datetime>,
         stop -> Bool,
         why -> Nullable<Longtext>,
+        kind -> Varchar,
+        person_id -> Nullable<Bigint>,
+        started_at -> Nullable<Datetime>,
     }
 }
 diesel::table! {

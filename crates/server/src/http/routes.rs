@@ -215,11 +215,14 @@ struct Upload {
 #[post("/api/jobs")]
 async fn upload(Signed(me): Signed, house: Data<House>, q: Query<Upload>, body: Bytes) -> Answer<JobCard> {
     let file = q.into_inner().file;
+    let turn = house.readers.turn(me.id).await?;
     let (db, reader) = (house.db.clone(), house.reader.clone());
     let card = actix_web::web::block(move || {
+        // It goes on, and holds its turn, even if its giver leaves.
+        let _turn = turn;
         let (raw, picture) = read_model(&reader, &file, &body)?;
         db.act(|c| {
-            let id = jobs::make(c, me.shop_id, &file, &body, &raw, &picture)?;
+            let id = jobs::make(c, me.shop_id, Some(me.id), &file, &body, &raw, &picture)?;
             let job = jobs::of(c, &me, id)?;
             jobs::card(c, &job)
         })
@@ -304,7 +307,7 @@ async fn again(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<
         .db
         .run(move |c| {
             let job = jobs::of_locked(c, &me, *id)?;
-            queue::ask(c, job.id, job.revision)
+            queue::ask(c, job.id, job.revision, Some(me.id))
         })
         .await?;
     Ok(HttpResponse::NoContent().finish())
@@ -330,7 +333,7 @@ async fn of_sheet(
                     let waiting =
                         jobs::newest_task(c, id)?.is_some_and(|t| t.state == "queued" || t.state == "running");
                     if !waiting {
-                        queue::ask(c, id, job.revision)?;
+                        queue::ask(c, id, job.revision, Some(me.id))?;
                     }
                     Ok(None)
                 }
@@ -367,19 +370,23 @@ async fn part_now(me: Me, house: &House, id: i64) -> Result<part::Part, Fault> {
     work.await.map_err(|e| Fault::internal(e.to_string()))?
 }
 
+/// Longest that somebody waits for a part to be recognised, s.
+const PART_WAIT_S: u64 = 90;
+
+/// What is seen of the part. A worker recognises it; here one only waits for it.
 #[get("/api/jobs/{id}/part")]
 async fn part_route(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
-    let (db, reader, id) = (house.db.clone(), house.reader.clone(), *id);
-    let work = actix_web::web::block(move || {
-        let (job, settled, shop) = db.act(|c| {
-            let job = jobs::of(c, &me, id)?;
-            let (settled, shop) = (jobs::settled(c, id)?, jobs::shop_of(c, job.shop_revision_id)?);
-            Ok((job, settled, shop))
-        })?;
-        crate::work::part_sheet(&db, &reader, &job, &settled, &shop)
-    });
-    let json = work.await.map_err(|e| Fault::internal(e.to_string()))??;
-    Ok(HttpResponse::Ok().content_type("application/json").body(json))
+    let (id, start) = (*id, std::time::Instant::now());
+    let mut pause = 40;
+    while start.elapsed().as_secs() < PART_WAIT_S {
+        let me = me.clone();
+        if let Some(json) = house.db.run(move |c| crate::work::part_seen(c, &me, id)).await? {
+            return Ok(HttpResponse::Ok().content_type("application/json").body(json));
+        }
+        actix_web::rt::time::sleep(std::time::Duration::from_millis(pause)).await;
+        pause = (pause * 3 / 2).min(400);
+    }
+    Err(Fault::NotYet("The part is still being looked at; look again in a minute"))
 }
 
 /// A new revision's name, and the newest revision that its giver had seen.
@@ -397,8 +404,10 @@ async fn revise(
     q: Query<NewModel>,
     body: Bytes,
 ) -> Answer<Revision> {
+    let turn = house.readers.turn(me.id).await?;
     let (db, reader, q, id) = (house.db.clone(), house.reader.clone(), q.into_inner(), *id);
     let work = actix_web::web::block(move || {
+        let _turn = turn;
         let (read, _) = read_model(&reader, &q.file, &body)?;
         db.act(|c| decide::revise(c, &me, id, q.revision, &q.file, &body, &read))
     });
