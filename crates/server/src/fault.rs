@@ -36,6 +36,9 @@ pub enum Fault {
     /// Only the owner may.
     #[error("Only the shop's owner can do this")]
     OwnerOnly,
+    /// Asked by a name that is not the house's.
+    #[error("This house does not answer to the name '{0}'; open it by its address, or name it in GOLDCHIP_HOSTS")]
+    OtherName(String),
     /// From another page.
     #[error("This request comes from another page; open Gold Chip itself and try again")]
     OtherOrigin,
@@ -83,6 +86,7 @@ impl Fault {
             Fault::Wait(_) => (429, "wait"),
             Fault::Busy(_) => (503, "busy"),
             Fault::OwnerOnly => (403, "owner_only"),
+            Fault::OtherName(_) => (421, "other_name"),
             Fault::OtherOrigin => (403, "other_origin"),
             Fault::NoSuch(_) => (404, "no_such"),
             Fault::Bad(_) => (400, "bad"),

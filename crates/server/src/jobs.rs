@@ -1,5 +1,6 @@
 //! Jobs: making, listing, reading.
 
+use crate::audit;
 use crate::blobs;
 use crate::db::rows::{DecisionRow, Job, Task};
 use crate::db::schema::{decisions, issued, jobs, people, shop_revisions, shops, tasks};
@@ -488,6 +489,7 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
             issued::at.eq(now()),
         ))
         .execute(c)?;
+    audit::note(c, me, "program", &format!("took {file} of job {id}, {}, revision {}", job.title, job.revision), "")?;
     Ok((file, s.program.clone()))
 }
 
@@ -522,6 +524,7 @@ pub fn change(c: &mut Conn, me: &Me, id: i64, change: &JobChange) -> Result<(), 
         }
         if t != job.title {
             // It stands in the programs.
+            audit::note(c, me, "job", &format!("renamed job {id}, {}, to {t}", job.title), "")?;
             diesel::update(jobs::table.find(id))
                 .set((jobs::title.eq(t), jobs::sheet_revision.eq(OUTDATED)))
                 .execute(c)?;
@@ -529,6 +532,8 @@ pub fn change(c: &mut Conn, me: &Me, id: i64, change: &JobChange) -> Result<(), 
         }
     }
     if let Some(a) = change.archived {
+        let what = if a { "archived" } else { "took from the archive" };
+        audit::note(c, me, "job", &format!("{what} job {id}, {}", job.title), "")?;
         diesel::update(jobs::table.find(id)).set(jobs::archived.eq(a)).execute(c)?;
     }
     Ok(())

@@ -1,6 +1,7 @@
 //! The server: people, jobs, decisions and their background work in a database, and the web in front of it. Planning and proving are the
 //! core's; here is only who may ask for it, when it is done, and where it is kept.
 
+pub mod audit;
 pub mod blobs;
 pub mod crew;
 pub mod db;
@@ -13,6 +14,7 @@ pub mod jobs;
 pub mod people;
 pub mod queue;
 pub mod rack;
+pub mod sign_in;
 pub mod types;
 pub mod work;
 

@@ -3,7 +3,7 @@
 use lexopt::prelude::*;
 use server::crew::{self, Crew, HAND_WORD};
 use server::db::Db;
-use server::http::{House, serve};
+use server::http::{House, Outer, serve};
 use server::{READER_WORD, demo, people, types, work};
 use std::net::{SocketAddr, TcpListener};
 use std::path::PathBuf;
@@ -16,6 +16,7 @@ const USAGE: &str = "usage: goldchip-server serve [--listen ADDRESS:PORT] [--web
        goldchip-server password NAME    (reads the new password from its input)
        goldchip-server types DIR
 The database is named by GOLDCHIP_DATABASE (mysql://user@host:port/name?unix_socket=…), its password by GOLDCHIP_DATABASE_PASSWORD.
+GOLDCHIP_HOSTS are names by which the house is called besides its address, GOLDCHIP_PROXY addresses of proxies before it.
 serve listens on 127.0.0.1 unless --listen or GOLDCHIP_LISTEN says otherwise; GOLDCHIP_WORKERS (1) is how many plans it works on at once, GOLDCHIP_WORKER_MB (8192) what each
 may use of memory.";
 
@@ -102,8 +103,9 @@ fn command() -> Result<(), String> {
             let address: SocketAddr = listen
                 .parse()
                 .map_err(|_| format!("{listen} is no address with a port; write for example 127.0.0.1:8080"))?;
+            let outer = Outer::from_env()?;
             let db = open(16)?;
-            if !address.ip().is_loopback()
+            if (!address.ip().is_loopback() || outer.is_set())
                 && let Some(who) = db.with(|c| people::anybody_uses(c, demo::PASSWORD)).map_err(|e| format!("{e:?}"))?
             {
                 return Err(format!(
@@ -119,7 +121,7 @@ fn command() -> Result<(), String> {
             let keeping = keep(crew(db.clone(), &reader)?, &stop);
             println!("goldchip: listening on http://{at}");
             let done = actix_web::rt::System::new()
-                .block_on(serve(House { db, reader, web, readers: Arc::default() }, listener));
+                .block_on(serve(House { db, reader, web, outer, readers: Arc::default() }, listener));
             stop.store(true, Ordering::Relaxed);
             let _ = keeping.join();
             done.map_err(|e| e.to_string())

@@ -1,7 +1,8 @@
 //! People: signing in and out, who may do what.
 
+use crate::audit;
 use crate::db::rows::Person;
-use crate::db::schema::{people, sessions, shops, sign_in_failures};
+use crate::db::schema::{people, sessions, shops};
 use crate::db::{Conn, last_id, now};
 use crate::fault::Fault;
 use argon2::Argon2;
@@ -13,14 +14,10 @@ use job::cache::hex;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use ts_rs::TS;
+use unicode_normalization::UnicodeNormalization;
 
 /// A session ends after this many days without a visit.
 const IDLE_DAYS: i64 = 14;
-/// So many failures in [`WINDOW_MIN`] minutes, by name or by address, and one has to wait.
-const FAILURES: i64 = 5;
-/// See [`FAILURES`]. An address may belong to a whole shop: it gets four times as many.
-const WINDOW_MIN: i64 = 10;
-
 /// Who is at the screen.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, TS)]
 pub struct Me {
@@ -62,54 +59,32 @@ pub fn fits(password: &str, hash: &str) -> bool {
     PasswordHash::new(hash).is_ok_and(|h| Argon2::default().verify_password(password.as_bytes(), &h).is_ok())
 }
 
-fn sha(token: &str) -> String {
+pub(crate) fn sha(token: &str) -> String {
     hex(&Sha256::digest(token.as_bytes()))
 }
 
-/// Seconds to wait for one more try, if any.
-fn must_wait(c: &mut Conn, bucket: &str, most: i64) -> Result<Option<u32>, Fault> {
-    let since = now() - Duration::minutes(WINDOW_MIN);
-    let failed: Vec<chrono::NaiveDateTime> = sign_in_failures::table
-        .filter(sign_in_failures::bucket.eq(bucket).and(sign_in_failures::at.gt(since)))
-        .order(sign_in_failures::at.desc())
-        .limit(most)
-        .select(sign_in_failures::at)
-        .load(c)?;
-    if (failed.len() as i64) < most {
-        return Ok(None);
-    }
-    let oldest = failed.last().copied().unwrap_or(since);
-    Ok(Some((oldest - since).num_seconds().max(1) as u32))
+/// A name as it is kept: composed (NFKC), without spaces around it.
+pub fn normal(name: &str) -> String {
+    name.nfkc().collect::<String>().trim().to_string()
 }
 
-/// May this name try from this address? Called before the slow hash.
-pub fn may_try(c: &mut Conn, name: &str, address: &str) -> Result<(), Fault> {
-    let tries = [(format!("name:{}", name.to_lowercase()), FAILURES), (format!("from:{address}"), 4 * FAILURES)];
-    for (bucket, most) in tries {
-        if let Some(s) = must_wait(c, &bucket, most)? {
-            return Err(Fault::Wait(s));
-        }
-    }
-    Ok(())
+/// Characters that are not seen, or that turn the text round.
+fn is_unseen(c: char) -> bool {
+    c.is_control()
+        || matches!(u32::from(c), 0xAD | 0x34F | 0x61C | 0x115F | 0x1160 | 0x17B4 | 0x17B5 | 0x180E | 0x200B..=0x200F
+            | 0x2028..=0x202E | 0x2060..=0x206F | 0x3164 | 0xFE00..=0xFE0F | 0xFEFF | 0xFFA0 | 0xFFF9..=0xFFFB | 0xE0000..=0xE0FFF)
 }
 
-/// Remember a failure.
-pub fn failed(c: &mut Conn, name: &str, address: &str) -> Result<(), Fault> {
-    let rows: Vec<_> = [format!("name:{}", name.to_lowercase()), format!("from:{address}")]
-        .into_iter()
-        .map(|b| b.chars().take(120).collect::<String>())
-        .map(|b| (sign_in_failures::bucket.eq(b), sign_in_failures::at.eq(now())))
-        .collect();
-    diesel::insert_into(sign_in_failures::table).values(rows).execute(c)?;
-    let old = now() - Duration::days(1);
-    diesel::delete(sign_in_failures::table.filter(sign_in_failures::at.lt(old))).execute(c)?;
-    Ok(())
+/// What a name looks like: names that are taken for one another have one (Unicode Technical Standard 39, confusables).
+fn looks(name: &str) -> String {
+    let lower: String = name.chars().flat_map(char::to_lowercase).collect();
+    unicode_security::confusable_detection::skeleton(&lower).filter(|c| !c.is_whitespace()).collect()
 }
 
 /// A person by name.
 pub fn find(c: &mut Conn, name: &str) -> Result<Option<Person>, Fault> {
     Ok(people::table
-        .filter(people::name.eq(name).and(people::active.eq(true)))
+        .filter(people::name.eq(normal(name)).and(people::active.eq(true)))
         .select(Person::as_select())
         .first(c)
         .optional()?)
@@ -155,40 +130,111 @@ pub fn close_session(c: &mut Conn, token: &str) -> Result<(), Fault> {
     Ok(())
 }
 
-fn good_password(password: &str) -> Result<(), Fault> {
+/// Long enough, and not soon guessed (zxcvbn: Wheeler, "zxcvbn: low-budget password strength estimation", USENIX Security 2016).
+fn good_password(password: &str, name: &str) -> Result<(), Fault> {
     if password.chars().count() < 10 {
         return Err(Fault::Bad("A password has at least 10 characters".into()));
+    }
+    if password.len() > 400 {
+        return Err(Fault::Bad("A password has at most 400 characters".into()));
+    }
+    if zxcvbn::zxcvbn(password, &[name, "goldchip", "gold chip"]).score() < zxcvbn::Score::Three {
+        return Err(Fault::Bad(
+            "This password is soon guessed: it is common, or made of the name, a date or a row of keys. Take several words that have nothing to do with one another".into(),
+        ));
     }
     Ok(())
 }
 
-/// Another password; whoever is signed in under the name is signed out.
-pub fn set_password(c: &mut Conn, name: &str, password: &str) -> Result<(), Fault> {
-    good_password(password)?;
-    let p = find(c, name)?.ok_or(Fault::NoSuch("person"))?;
-    diesel::update(people::table.find(p.id)).set(people::password.eq(hash(password)?)).execute(c)?;
-    diesel::delete(sessions::table.filter(sessions::person_id.eq(p.id))).execute(c)?;
+/// Another password; whoever is signed in under the name is signed out, but for the session of `but` (a token).
+fn put_password(c: &mut Conn, person: &Person, password: &str, but: Option<&str>) -> Result<(), Fault> {
+    good_password(password, &person.name)?;
+    diesel::update(people::table.find(person.id)).set(people::password.eq(hash(password)?)).execute(c)?;
+    let kept = but.map(sha).unwrap_or_default();
+    let others = sessions::person_id.eq(person.id).and(sessions::token_sha.ne(kept));
+    diesel::delete(sessions::table.filter(others)).execute(c)?;
     Ok(())
+}
+
+/// Another password, set by whoever keeps the server.
+pub fn set_password(c: &mut Conn, name: &str, password: &str) -> Result<(), Fault> {
+    let p = find(c, name)?.ok_or(Fault::NoSuch("person"))?;
+    put_password(c, &p, password, None)?;
+    audit::note_of(c, p.shop_id, None, "the server's keeper", "people", &format!("{} got a new password", p.name), "")
+}
+
+/// One's own password, by the old one. One's other sessions end.
+pub fn change_password(c: &mut Conn, me: &Me, old: &str, new: &str, token: &str) -> Result<(), Fault> {
+    let p = find(c, &me.name)?.ok_or(Fault::SignedOut)?;
+    if !fits(old, &p.password) {
+        return Err(Fault::Bad("The old password is another one; nothing was changed".into()));
+    }
+    put_password(c, &p, new, Some(token))?;
+    audit::note(c, me, "people", "took a new password", "")
 }
 
 /// A new person.
 pub fn add(c: &mut Conn, shop: i64, name: &str, password: &str, owner: bool) -> Result<i64, Fault> {
-    if name.trim().is_empty() || name.chars().count() > 80 {
+    let name = normal(name);
+    if name.is_empty() || name.chars().count() > 80 {
         return Err(Fault::Bad("A name has between 1 and 80 characters".into()));
     }
-    good_password(password)?;
-    if find(c, name)?.is_some() {
-        return Err(Fault::Bad(format!("There is already somebody called {name}; choose another name")));
+    if name.chars().any(is_unseen) {
+        return Err(Fault::Bad("The name holds a character that is not seen; type it anew".into()));
     }
+    let all: Vec<(String, bool)> = people::table.select((people::name, people::active)).load(c)?;
+    if let Some((like, active)) = all.iter().find(|p| looks(&p.0) == looks(&name)) {
+        let there = if *active { "There is already somebody" } else { "There was already somebody" };
+        return Err(Fault::Bad(format!("{there} called {like}; choose a name that cannot be taken for that one")));
+    }
+    good_password(password, &name)?;
     diesel::insert_into(people::table)
         .values((
             people::shop_id.eq(shop),
-            people::name.eq(name.trim()),
+            people::name.eq(&name),
             people::password.eq(hash(password)?),
             people::owner.eq(owner),
         ))
         .execute(c)?;
     last_id(c)
+}
+
+/// Somebody of one's own shop, locked with all its owners: one of them always stays.
+fn of_shop(c: &mut Conn, me: &Me, name: &str) -> Result<(Person, usize), Fault> {
+    if !me.owner {
+        return Err(Fault::OwnerOnly);
+    }
+    let all: Vec<Person> = people::table
+        .filter(people::shop_id.eq(me.shop_id).and(people::active.eq(true)))
+        .select(Person::as_select())
+        .for_update()
+        .load(c)?;
+    let owners = all.iter().filter(|p| p.owner).count();
+    let name = normal(name);
+    let p = all.into_iter().find(|p| p.name == name).ok_or(Fault::NoSuch("person"))?;
+    Ok((p, owners))
+}
+
+/// Make somebody an owner, or a member again.
+pub fn set_owner(c: &mut Conn, me: &Me, name: &str, owner: bool) -> Result<(), Fault> {
+    let (p, owners) = of_shop(c, me, name)?;
+    if p.owner && !owner && owners == 1 {
+        return Err(Fault::Bad("A shop has at least one owner; make somebody else an owner first".into()));
+    }
+    diesel::update(people::table.find(p.id)).set(people::owner.eq(owner)).execute(c)?;
+    let words = format!("{} is {} now", p.name, if owner { "an owner" } else { "a member" });
+    audit::note(c, me, "people", &words, "")
+}
+
+/// Somebody leaves: the sessions end at once, and what was decided stays under the name.
+pub fn put_out(c: &mut Conn, me: &Me, name: &str) -> Result<(), Fault> {
+    let (p, owners) = of_shop(c, me, name)?;
+    if p.owner && owners == 1 {
+        return Err(Fault::Bad("A shop has at least one owner; make somebody else an owner first".into()));
+    }
+    diesel::update(people::table.find(p.id)).set(people::active.eq(false)).execute(c)?;
+    diesel::delete(sessions::table.filter(sessions::person_id.eq(p.id))).execute(c)?;
+    audit::note(c, me, "people", &format!("{} may no longer sign in", p.name), "")
 }
 
 /// Does anybody still use this password? (The demo's must not be open to a network.)
@@ -207,5 +253,25 @@ mod tests {
         let h = hash("correct horse").unwrap();
         assert!(h.starts_with("$argon2id$"), "{h}");
         assert!(fits("correct horse", &h) && !fits("correct horse ", &h) && !fits("x", "no hash"));
+    }
+
+    #[test]
+    fn weak_passwords_are_refused() {
+        for weak in ["password123", "1234567890", "qwertyuiop", "ida-ida-ida", "goldchip2026", "short"] {
+            assert!(good_password(weak, "ida").is_err(), "{weak}");
+        }
+        for good in ["dome-and-slit", "another-password", "long enough to be one", "Zr7!kk02-pL"] {
+            assert!(good_password(good, "ida").is_ok(), "{good}");
+        }
+    }
+
+    #[test]
+    fn names_that_look_alike_are_one() {
+        for (a, b) in [("ida", "IDA"), ("ida", "id\u{430}"), ("paul", "pau1"), ("o1af", "olaf"), ("anna", "an na")] {
+            assert_eq!(looks(a), looks(b), "{a} {b}");
+        }
+        assert_ne!(looks("ida"), looks("bruno"));
+        assert_eq!(normal(" \u{ff49}da "), "ida");
+        assert!("i\u{200b}da".chars().any(is_unseen) && !"Jörg Müller".chars().any(is_unseen));
     }
 }

@@ -30,6 +30,9 @@ pub fn write(dir: &Path) -> Result<(), String> {
         crate::http::ShopChange::export_all(&c),
         crate::http::PersonCard::export_all(&c),
         crate::http::NewPerson::export_all(&c),
+        crate::http::NewPassword::export_all(&c),
+        crate::http::NewOwner::export_all(&c),
+        crate::audit::Entry::export_all(&c),
         shop::Shop::export_all(&c),
         program::Meaning::export_all(&c),
     ];

@@ -103,3 +103,19 @@ diesel::table! {
 diesel::joinable!(decisions -> people (person_id));
 diesel::joinable!(sessions -> people (person_id));
 diesel::allow_tables_to_appear_in_same_query!(decisions, people, sessions);
+
+diesel::table! {
+    known_browsers (token_sha, person_id) { token_sha -> Char, person_id -> Bigint, at -> Datetime, }
+}
+diesel::table! {
+    audit (id) {
+        id -> Bigint,
+        shop_id -> Bigint,
+        person_id -> Nullable<Bigint>,
+        who -> Varchar,
+        at -> Datetime,
+        what -> Varchar,
+        words -> Varchar,
+        client -> Varchar,
+    }
+}

@@ -1,35 +1,30 @@
 //! The routes.
 
-use super::session::{cookie_name, host, token};
 use super::{House, Signed, events};
 use crate::db::schema::shops;
 use crate::decide::{self, Decide, NewText, Revision};
 use crate::fault::Fault;
 use crate::jobs::{self, JobCard, JobChange, JobState};
-use crate::people::{self, Me, SignIn};
+use crate::people::Me;
 use crate::work::Names;
-use crate::{blobs, queue};
+use crate::{audit, blobs, queue};
 use ::shop::Shop;
-use actix_web::cookie::{Cookie, SameSite, time};
 use actix_web::http::header::{self, ContentDisposition, DispositionParam, DispositionType};
 use actix_web::web::{Bytes, Data, Json, Path, Query, ServiceConfig};
-use actix_web::{HttpRequest, HttpResponse, delete, get, patch, post};
+use actix_web::{HttpRequest, HttpResponse, get, patch, post};
 use diesel::prelude::*;
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use ts_rs::TS;
 
 pub(super) type Answer<T> = Result<Json<T>, Fault>;
 
 /// Register everything.
 pub fn all(c: &mut ServiceConfig) {
-    c.service(sign_in)
-        .service(sign_out)
+    c.configure(super::people::all)
         .service(whoami)
         .service(shop_now)
         .service(language)
         .service(shop_change)
-        .service(people_list)
-        .service(people_add)
         .service(events::of_bench)
         .service(events::of_job)
         .service(list)
@@ -72,49 +67,6 @@ pub async fn page(req: HttpRequest, house: Data<House>) -> Result<HttpResponse, 
             .content_type("text/plain; charset=utf-8")
             .body("The front end is not built. Run ./start, or npm ci && npm run build in web/.")),
     }
-}
-
-#[post("/api/session")]
-async fn sign_in(req: HttpRequest, house: Data<House>, body: Json<SignIn>) -> Result<HttpResponse, Fault> {
-    let SignIn { name, password } = body.into_inner();
-    let from = req.peer_addr().map_or_else(String::new, |a| a.ip().to_string());
-    let token = house
-        .db
-        .run(move |c| {
-            people::may_try(c, &name, &from)?;
-            let person = people::find(c, &name)?;
-            // An unknown name takes as long as a known one.
-            const NOBODY: &str =
-                "$argon2id$v=19$m=19456,t=2,p=1$c29tZSBzYWx0IGhlcmU$o9mSjPNXbLVVwvM0Cr5F8kYwmOFWBVNAwEcgC0Qx7NE";
-            let hash = person.as_ref().map_or(NOBODY, |p| p.password.as_str());
-            match (people::fits(&password, hash), person) {
-                (true, Some(p)) => Ok(Some(people::open_session(c, p.id)?)),
-                _ => {
-                    people::failed(c, &name, &from)?;
-                    Ok(None)
-                }
-            }
-        })
-        .await?
-        .ok_or(Fault::BadSignIn)?;
-    let host = host(&req);
-    let cookie = Cookie::build(cookie_name(host.as_deref()), token)
-        .path("/")
-        .http_only(true)
-        .same_site(SameSite::Strict)
-        .max_age(time::Duration::days(14))
-        .finish();
-    Ok(HttpResponse::NoContent().cookie(cookie).finish())
-}
-
-#[delete("/api/session")]
-async fn sign_out(req: HttpRequest, house: Data<House>) -> Result<HttpResponse, Fault> {
-    if let Some(t) = token(&req) {
-        house.db.run(move |c| people::close_session(c, &t)).await?;
-    }
-    let mut gone = Cookie::build(cookie_name(host(&req).as_deref()), "").path("/").finish();
-    gone.make_removal();
-    Ok(HttpResponse::NoContent().cookie(gone).finish())
 }
 
 #[get("/api/me")]
@@ -160,48 +112,6 @@ async fn shop_change(Signed(me): Signed, house: Data<House>, body: Json<ShopChan
     Ok(HttpResponse::NoContent().finish())
 }
 
-/// A person of the shop.
-#[derive(Debug, Clone, Serialize, TS)]
-pub struct PersonCard {
-    /// Name.
-    pub name: String,
-    /// May change the shop.
-    pub owner: bool,
-}
-
-#[get("/api/people")]
-async fn people_list(Signed(me): Signed, house: Data<House>) -> Answer<Vec<PersonCard>> {
-    use crate::db::schema::people::dsl;
-    let rows = house.db.run(move |c| {
-        let rows: Vec<(String, bool)> = dsl::people
-            .filter(dsl::shop_id.eq(me.shop_id).and(dsl::active.eq(true)))
-            .order(dsl::name)
-            .select((dsl::name, dsl::owner))
-            .load(c)?;
-        Ok(rows)
-    });
-    Ok(Json(rows.await?.into_iter().map(|(name, owner)| PersonCard { name, owner }).collect()))
-}
-
-/// A new person.
-#[derive(Debug, Clone, Deserialize, TS)]
-pub struct NewPerson {
-    /// Name to sign in with.
-    pub name: String,
-    /// At least 10 characters.
-    pub password: String,
-}
-
-#[post("/api/people")]
-async fn people_add(Signed(me): Signed, house: Data<House>, body: Json<NewPerson>) -> Result<HttpResponse, Fault> {
-    if !me.owner {
-        return Err(Fault::OwnerOnly);
-    }
-    let b = body.into_inner();
-    house.db.run(move |c| people::add(c, me.shop_id, &b.name, &b.password, false)).await?;
-    Ok(HttpResponse::Created().finish())
-}
-
 #[get("/api/jobs")]
 async fn list(Signed(me): Signed, house: Data<House>) -> Answer<Vec<JobCard>> {
     Ok(Json(house.db.run(move |c| jobs::list(c, &me)).await?))
@@ -213,8 +123,14 @@ struct Upload {
 }
 
 #[post("/api/jobs")]
-async fn upload(Signed(me): Signed, house: Data<House>, q: Query<Upload>, body: Bytes) -> Answer<JobCard> {
-    let file = q.into_inner().file;
+async fn upload(
+    req: HttpRequest,
+    Signed(me): Signed,
+    house: Data<House>,
+    q: Query<Upload>,
+    body: Bytes,
+) -> Answer<JobCard> {
+    let (file, client) = (q.into_inner().file, house.outer.client_of(&req));
     let turn = house.readers.turn(me.id).await?;
     let (db, reader) = (house.db.clone(), house.reader.clone());
     let card = actix_web::web::block(move || {
@@ -223,6 +139,7 @@ async fn upload(Signed(me): Signed, house: Data<House>, q: Query<Upload>, body: 
         let (raw, picture) = read_model(&reader, &file, &body)?;
         db.act(|c| {
             let id = jobs::make(c, me.shop_id, Some(me.id), &file, &body, &raw, &picture)?;
+            audit::note(c, &me, "upload", &format!("began job {id} from {file}"), &client)?;
             let job = jobs::of(c, &me, id)?;
             jobs::card(c, &job)
         })

@@ -1,10 +1,10 @@
 //! Who is at the screen, and whether the request comes from our own page.
 
-use super::House;
+use super::{House, Outer};
 use crate::fault::Fault;
 use crate::people::{self, Me};
 use actix_web::dev::{Payload, ServiceRequest};
-use actix_web::http::{Method, header};
+use actix_web::http::Method;
 use actix_web::{FromRequest, HttpRequest, web};
 use std::future::Future;
 use std::pin::Pin;
@@ -15,14 +15,14 @@ pub fn cookie_name(host: Option<&str>) -> String {
     format!("goldchip-{}", port.chars().filter(char::is_ascii_digit).collect::<String>())
 }
 
-/// The `Host` that a request was sent to.
-pub fn host(req: &HttpRequest) -> Option<String> {
-    req.headers().get(header::HOST).and_then(|h| h.to_str().ok()).map(String::from)
+/// Name of the cookie by which a browser is known again.
+pub fn browser_name(host: Option<&str>) -> String {
+    cookie_name(host).replacen("goldchip", "goldchip-browser", 1)
 }
 
 /// The token of a request.
 pub fn token(req: &HttpRequest) -> Option<String> {
-    req.cookie(&cookie_name(host(req).as_deref())).map(|c| c.value().to_string())
+    req.cookie(&cookie_name(Outer::host_of(req).as_deref())).map(|c| c.value().to_string())
 }
 
 /// A person who is signed in.

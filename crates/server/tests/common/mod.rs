@@ -29,7 +29,18 @@ pub fn part(name: &str) -> PathBuf {
 }
 
 /// A database of a test's own, gone with it.
-pub struct Base {
+#[derive(Clone)]
+pub struct Base(std::sync::Arc<BaseOf>);
+
+impl std::ops::Deref for Base {
+    type Target = BaseOf;
+    fn deref(&self) -> &BaseOf {
+        &self.0
+    }
+}
+
+/// See [`Base`]: it goes when the last house that uses it does.
+pub struct BaseOf {
     pub db: Db,
     pub url: String,
     name: String,
@@ -48,11 +59,11 @@ impl Base {
         sql(&server, &format!("CREATE DATABASE {name} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin"));
         let url = format!("{}/{name}", url.rsplit_once('/').unwrap().0);
         let db = Db::open(&url.replacen('@', &format!(":{password}@"), 1), 8).unwrap();
-        Base { db, url, name, server }
+        Base(std::sync::Arc::new(BaseOf { db, url, name, server }))
     }
 }
 
-impl Drop for Base {
+impl Drop for BaseOf {
     fn drop(&mut self) {
         sql(&self.server, &format!("DROP DATABASE {}", self.name));
     }
@@ -85,11 +96,17 @@ impl House {
     }
 
     pub fn with(base: Base, workers: usize) -> House {
+        House::with_env(base, workers, &[])
+    }
+
+    /// With more in the environment.
+    pub fn with_env(base: Base, workers: usize, more: &[(&str, &str)]) -> House {
         let mut child = Command::new(program())
             .args(["serve", "--listen", "127.0.0.1:0", "--web"])
             .arg(root().join("web/dist"))
             .env("GOLDCHIP_DATABASE", &base.url)
             .env("GOLDCHIP_WORKERS", workers.to_string())
+            .envs(more.iter().copied())
             .stdout(Stdio::piped())
             .spawn()
             .unwrap();
@@ -97,6 +114,24 @@ impl House {
         BufReader::new(child.stdout.as_mut().unwrap()).read_line(&mut said).unwrap();
         let address = said.trim().rsplit_once(' ').expect("the server says where it listens").1.to_string();
         House { base, address, child }
+    }
+}
+
+impl House {
+    /// Number of the server's process.
+    pub fn pid(&self) -> u32 {
+        self.child.id()
+    }
+    /// Another house on the same database, after this one.
+    pub fn again(self, workers: usize) -> House {
+        House::with(self.base.clone(), workers)
+    }
+    /// Ask it to end; how long that took.
+    pub fn end(&mut self) -> std::time::Duration {
+        let start = std::time::Instant::now();
+        let _ = Command::new("kill").arg(self.child.id().to_string()).status();
+        let _ = self.child.wait();
+        start.elapsed()
     }
 }
 

@@ -86,6 +86,11 @@ pub fn refusal(r: Response<Body>) -> (u16, String, String) {
 
 /// A house with the demo's people and no jobs.
 pub fn peopled(workers: usize) -> House {
+    peopled_with(workers, &[])
+}
+
+/// With more in the environment.
+pub fn peopled_with(workers: usize, more: &[(&str, &str)]) -> House {
     let base = Base::new();
     let data = shop::Shop::demo().unwrap();
     base.db
@@ -97,5 +102,5 @@ pub fn peopled(workers: usize) -> House {
             people::add(c, other, "carla", "another-password", true)
         })
         .unwrap();
-    House::with(base, workers)
+    House::with_env(base, workers, more)
 }

@@ -1,0 +1,2 @@
+DROP TABLE audit;
+DROP TABLE known_browsers;
