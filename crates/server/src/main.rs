@@ -109,7 +109,7 @@ fn command() -> Result<(), String> {
                 && let Some(who) = db.with(|c| people::anybody_uses(c, demo::PASSWORD)).map_err(|e| format!("{e:?}"))?
             {
                 return Err(format!(
-                    "{who} still has the demo's password, and {listen} is open to the network; give everybody a password of their own (goldchip-server password NAME), or listen on 127.0.0.1"
+                    "{who} still has the demo's password, and the house is open to more than this machine ({listen}, GOLDCHIP_HOSTS, GOLDCHIP_PROXY); give everybody a password of their own (goldchip-server password NAME), or listen on 127.0.0.1"
                 ));
             }
             let listener = TcpListener::bind(address)

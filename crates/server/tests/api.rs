@@ -177,11 +177,10 @@ fn two_at_once_get_two_revisions() {
     let h = peopled(0);
     let ida = Person::of(&h, "ida", PASSWORD);
     let job = ida.job("spider-plate.step");
+    let eight: Vec<Person> = (0..8).map(|_| Person::of(&h, "ida", PASSWORD)).collect();
     std::thread::scope(|s| {
-        for k in 0..8 {
-            let h = &h;
+        for (k, p) in eight.iter().enumerate() {
             s.spawn(move || {
-                let p = Person::of(h, "ida", PASSWORD);
                 let id = format!("rough:side 1/{k}");
                 let d = json!({"about": "sequence", "id": id, "before": "face:side 1"});
                 assert_eq!(p.decide(job, 0, d).status(), 200);

@@ -3,7 +3,7 @@
 mod common;
 
 use common::House;
-use common::person::{Person, body, peopled, peopled_with, refusal};
+use common::person::{PRIVATE, Person, body, peopled, peopled_with, refusal};
 use serde_json::{Value, json};
 use server::demo::PASSWORD;
 use std::io::{Read, Write};
@@ -69,7 +69,7 @@ const ROUTES: &[(&str, &str, Open, &str)] = &[
     ("post", "/api/jobs/{id}/edited", Open::Job, "G21 G90\nM30\n"),
     ("post", "/api/jobs/{id}/issue/{side}", Open::Job, ""),
     ("post", "/api/jobs/{id}/lay", Open::Job, LAY),
-    ("post", "/api/jobs/{id}/measure", Open::Job, r#"{"a":{"at":[0,0,0],"face":0},"b":null}"#),
+    ("post", "/api/jobs/{id}/measure", Open::Job, r#"{"a":{"point":[0,0,0],"face":0},"b":null}"#),
     ("post", "/api/jobs/{id}/redo", Open::Job, ""),
     ("post", "/api/jobs/{id}/revise", Open::Job, ""),
     ("post", "/api/jobs/{id}/section", Open::Job, r#"{"axis":2,"at":1.0}"#),
@@ -198,10 +198,10 @@ fn whoever_guesses_at_a_name_holds_up_only_himself() {
     for _ in 0..5 {
         assert_eq!(try_from(&h, "192.0.2.1", "ida", "wrong"), 401);
     }
-    assert_eq!(try_from(&h, "192.0.2.1", "ida", PASSWORD), 429, "the guesser waits");
-    assert_eq!(try_from(&h, "192.0.2.2", "ida", PASSWORD), 204, "ida does not");
+    assert_eq!(try_from(&h, "192.0.2.1", "ida", PRIVATE), 429, "the guesser waits");
+    assert_eq!(try_from(&h, "192.0.2.2", "ida", PRIVATE), 204, "ida does not");
     // What a client says of itself is not believed: the proxy's word, the last, counts.
-    assert_eq!(try_from(&h, "192.0.2.77, 192.0.2.1", "ida", PASSWORD), 429);
+    assert_eq!(try_from(&h, "192.0.2.77, 192.0.2.1", "ida", PRIVATE), 429);
 }
 
 #[test]
@@ -266,7 +266,7 @@ fn over_https_cookies_are_secure_and_the_browser_is_told_to_stay() {
     let sign_in = |proto: &str| {
         let p = Person::nobody(&h);
         let r = p.agent.post(format!("{}/api/session", h.address)).header("x-forwarded-proto", proto);
-        r.send_json(json!({"name": "ida", "password": PASSWORD})).unwrap()
+        r.send_json(json!({"name": "ida", "password": PRIVATE})).unwrap()
     };
     let cookies = |r: &Response<ureq::Body>| -> Vec<String> {
         r.headers().get_all("set-cookie").iter().map(|c| c.to_str().unwrap().to_string()).collect()

@@ -321,8 +321,10 @@ async fn revise(
     q: Query<NewModel>,
     body: Bytes,
 ) -> Answer<Revision> {
-    let turn = house.readers.turn(me.id).await?;
     let (db, reader, q, id) = (house.db.clone(), house.reader.clone(), q.into_inner(), *id);
+    let who = me.clone();
+    house.db.run(move |c| jobs::of(c, &who, id).map(drop)).await?;
+    let turn = house.readers.turn(me.id).await?;
     let work = actix_web::web::block(move || {
         let _turn = turn;
         let (read, _) = read_model(&reader, &q.file, &body)?;
