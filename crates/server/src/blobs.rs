@@ -5,6 +5,8 @@ use crate::db::{Conn, Db, now};
 use crate::fault::Fault;
 use diesel::prelude::*;
 use job::Cache;
+use std::collections::{BTreeSet, HashMap};
+use std::sync::{Mutex, PoisonError};
 
 /// Bytes of a piece: well under the database's packet.
 const PIECE: usize = 4 << 20;
@@ -42,8 +44,31 @@ pub fn get(c: &mut Conn, name: &str) -> Result<Option<Vec<u8>>, Fault> {
     if all.len() as i64 != size {
         return Ok(None);
     }
-    diesel::update(blobs::table.find(name)).set(blobs::used_at.eq(now())).execute(c)?;
+    USED.lock().unwrap_or_else(PoisonError::into_inner).insert(name.into());
     Ok(Some(all))
+}
+
+/// Several small ones (of one piece) at once.
+pub fn get_small(c: &mut Conn, names: &[String]) -> Result<HashMap<String, Vec<u8>>, Fault> {
+    let rows: Vec<(String, Vec<u8>)> = blob_pieces::table
+        .filter(blob_pieces::name.eq_any(names).and(blob_pieces::piece.eq(0)))
+        .select((blob_pieces::name, blob_pieces::bytes))
+        .load(c)?;
+    USED.lock().unwrap_or_else(PoisonError::into_inner).extend(rows.iter().map(|r| r.0.clone()));
+    Ok(rows.into_iter().collect())
+}
+
+/// What was read since it was last noted.
+static USED: Mutex<BTreeSet<String>> = Mutex::new(BTreeSet::new());
+
+/// Note what was read lately: once in minutes, and never on the way of a read.
+pub fn note_used(c: &mut Conn) -> Result<(), Fault> {
+    let used: Vec<String> =
+        std::mem::take(&mut *USED.lock().unwrap_or_else(PoisonError::into_inner)).into_iter().collect();
+    for some in used.chunks(500) {
+        diesel::update(blobs::table.filter(blobs::name.eq_any(some))).set(blobs::used_at.eq(now())).execute(c)?;
+    }
+    Ok(())
 }
 
 /// Let go of the results that nobody has used for longest, until at most `cap` bytes of them are left. Returns how many went.

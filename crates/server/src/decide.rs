@@ -177,6 +177,7 @@ fn append(
         if job.sheet_revision == Some(job.revision) {
             diesel::update(jobs::table.find(job.id)).set(jobs::sheet_revision.eq(revision)).execute(c)?;
         }
+        crate::watch::job_changed(c, job.id)?;
     } else {
         queue::ask(c, job.id, revision, Some(me.id))?;
     }

@@ -33,6 +33,9 @@ pub enum Fault {
     /// Too much at once; come again after so many seconds.
     #[error("Too many models are being read just now; try again in {0} s")]
     Busy(u32),
+    /// More windows than one can look at.
+    #[error("Too many windows of yours are open; close some")]
+    TooManyStreams,
     /// Only the owner may.
     #[error("Only the shop's owner can do this")]
     OwnerOnly,
@@ -84,6 +87,7 @@ impl Fault {
             Fault::SignedOut => (401, "signed_out"),
             Fault::BadSignIn => (401, "bad_sign_in"),
             Fault::Wait(_) => (429, "wait"),
+            Fault::TooManyStreams => (429, "too_many_streams"),
             Fault::Busy(_) => (503, "busy"),
             Fault::OwnerOnly => (403, "owner_only"),
             Fault::OtherName(_) => (421, "other_name"),

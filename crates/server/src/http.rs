@@ -18,6 +18,7 @@ pub use stock::TryLay;
 
 use crate::db::Db;
 use crate::fault::Fault;
+use crate::watch::Hub;
 use actix_web::dev::Service;
 use actix_web::http::header::{self, HeaderName, HeaderValue};
 use actix_web::middleware::Compress;
@@ -40,6 +41,8 @@ pub struct House {
     pub web: PathBuf,
     /// What it is called from outside.
     pub outer: Outer,
+    /// Who tells the streams.
+    pub hub: Arc<Hub>,
     /// Who reads models.
     pub readers: Arc<Readers>,
 }

@@ -357,28 +357,43 @@ pub fn put_summary(c: &mut Conn, key: &str, s: &Sheet) -> Result<(), Fault> {
 
 /// A card.
 pub fn card(c: &mut Conn, job: &Job) -> Result<JobCard, Fault> {
-    let task = newest_task(c, job.id)?;
-    let summary = match &job.sheet {
-        Some(key) => blobs::get(c, &summary_name(key))?.and_then(|b| serde_json::from_slice(&b).ok()),
-        None => None,
-    };
-    Ok(JobCard {
-        id: job.id,
-        title: job.title.clone(),
-        file: job.file.clone(),
-        archived: job.archived,
-        made_at: stamp(job.made_at),
-        revision: job.revision,
-        work: work_of(job, task.as_ref()),
-        summary,
-    })
+    let mut all = cards(c, std::slice::from_ref(job))?;
+    all.pop().ok_or_else(|| Fault::internal("a job has no card".into()))
+}
+
+/// Cards of several jobs, in two questions to the database, however many they are.
+pub fn cards(c: &mut Conn, list: &[Job]) -> Result<Vec<JobCard>, Fault> {
+    let ids: Vec<i64> = list.iter().map(|j| j.id).collect();
+    let newest: Vec<Option<i64>> = tasks::table
+        .filter(tasks::job_id.eq_any(&ids).and(tasks::kind.eq("plan")))
+        .group_by(tasks::job_id)
+        .select(diesel::dsl::max(tasks::id))
+        .load(c)?;
+    let newest: Vec<i64> = newest.into_iter().flatten().collect();
+    let work: Vec<Task> = tasks::table.filter(tasks::id.eq_any(&newest)).select(Task::as_select()).load(c)?;
+    let names: Vec<String> = list.iter().filter_map(|j| j.sheet.as_deref().map(summary_name)).collect();
+    let summaries = blobs::get_small(c, &names)?;
+    let summary = |j: &Job| serde_json::from_slice(summaries.get(&summary_name(j.sheet.as_deref()?))?).ok();
+    Ok(list
+        .iter()
+        .map(|job| JobCard {
+            id: job.id,
+            title: job.title.clone(),
+            file: job.file.clone(),
+            archived: job.archived,
+            made_at: stamp(job.made_at),
+            revision: job.revision,
+            work: work_of(job, work.iter().find(|t| t.job_id == job.id)),
+            summary: summary(job),
+        })
+        .collect())
 }
 
 /// All jobs of a shop, the newest first.
 pub fn list(c: &mut Conn, me: &Me) -> Result<Vec<JobCard>, Fault> {
     let rows: Vec<Job> =
         jobs::table.filter(jobs::shop_id.eq(me.shop_id)).order(jobs::id.desc()).select(Job::as_select()).load(c)?;
-    rows.iter().map(|j| card(c, j)).collect()
+    cards(c, &rows)
 }
 
 /// Decisions of a job with who made them, oldest first.
@@ -531,6 +546,7 @@ pub fn change(c: &mut Conn, me: &Me, id: i64, change: &JobChange) -> Result<(), 
             queue::ask(c, id, job.revision, Some(me.id))?;
         }
     }
+    crate::watch::job_changed(c, id)?;
     if let Some(a) = change.archived {
         let what = if a { "archived" } else { "took from the archive" };
         audit::note(c, me, "job", &format!("{what} job {id}, {}", job.title), "")?;

@@ -16,6 +16,7 @@ pub mod queue;
 pub mod rack;
 pub mod sign_in;
 pub mod types;
+pub mod watch;
 pub mod work;
 
 /// The hidden word with which this program starts itself to read a model.

@@ -4,6 +4,7 @@ use lexopt::prelude::*;
 use server::crew::{self, Crew, HAND_WORD};
 use server::db::Db;
 use server::http::{House, Outer, serve};
+use server::watch::Hub;
 use server::{READER_WORD, demo, people, types, work};
 use std::net::{SocketAddr, TcpListener};
 use std::path::PathBuf;
@@ -119,11 +120,14 @@ fn command() -> Result<(), String> {
             let stop = Arc::new(AtomicBool::new(false));
             intake::keep_ready(&reader, &[READER_WORD]);
             let keeping = keep(crew(db.clone(), &reader)?, &stop);
+            let hub: Arc<Hub> = Arc::default();
+            let (watcher, its_db, its_stop) = (hub.clone(), db.clone(), stop.clone());
+            let watching = std::thread::spawn(move || watcher.watch(&its_db, &its_stop));
+            let house = House { db, reader, web, outer, hub, readers: Arc::default() };
             println!("goldchip: listening on http://{at}");
-            let done = actix_web::rt::System::new()
-                .block_on(serve(House { db, reader, web, outer, readers: Arc::default() }, listener));
+            let done = actix_web::rt::System::new().block_on(serve(house, listener));
             stop.store(true, Ordering::Relaxed);
-            let _ = keeping.join();
+            let _ = (keeping.join(), watching.join());
             done.map_err(|e| e.to_string())
         }
         _ => Err(USAGE.into()),

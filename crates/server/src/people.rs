@@ -5,6 +5,7 @@ use crate::db::rows::Person;
 use crate::db::schema::{people, sessions, shops};
 use crate::db::{Conn, last_id, now};
 use crate::fault::Fault;
+use crate::watch;
 use argon2::Argon2;
 use argon2::password_hash::phc::PasswordHash;
 use argon2::password_hash::{PasswordHasher, PasswordVerifier};
@@ -126,8 +127,9 @@ pub fn who(c: &mut Conn, token: &str) -> Result<Me, Fault> {
 
 /// End a session.
 pub fn close_session(c: &mut Conn, token: &str) -> Result<(), Fault> {
+    let whose: Option<i64> = sessions::table.find(sha(token)).select(sessions::person_id).first(c).optional()?;
     diesel::delete(sessions::table.find(sha(token))).execute(c)?;
-    Ok(())
+    whose.map_or(Ok(()), |p| watch::person_changed(c, p))
 }
 
 /// Long enough, and not soon guessed (zxcvbn: Wheeler, "zxcvbn: low-budget password strength estimation", USENIX Security 2016).
@@ -153,7 +155,7 @@ fn put_password(c: &mut Conn, person: &Person, password: &str, but: Option<&str>
     let kept = but.map(sha).unwrap_or_default();
     let others = sessions::person_id.eq(person.id).and(sessions::token_sha.ne(kept));
     diesel::delete(sessions::table.filter(others)).execute(c)?;
-    Ok(())
+    watch::person_changed(c, person.id)
 }
 
 /// Another password, set by whoever keeps the server.
@@ -234,6 +236,7 @@ pub fn put_out(c: &mut Conn, me: &Me, name: &str) -> Result<(), Fault> {
     }
     diesel::update(people::table.find(p.id)).set(people::active.eq(false)).execute(c)?;
     diesel::delete(sessions::table.filter(sessions::person_id.eq(p.id))).execute(c)?;
+    watch::person_changed(c, p.id)?;
     audit::note(c, me, "people", &format!("{} may no longer sign in", p.name), "")
 }
 

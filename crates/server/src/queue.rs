@@ -3,6 +3,7 @@
 use crate::db::schema::tasks;
 use crate::db::{Conn, now};
 use crate::fault::Fault;
+use crate::watch::job_changed;
 use chrono::{Duration, NaiveDateTime};
 use diesel::prelude::*;
 use std::collections::BTreeMap;
@@ -78,7 +79,7 @@ fn for_job(c: &mut Conn, job: i64, kind: Kind, revision: i64, person: Option<i64
             tasks::person_id.eq(person),
         ))
         .execute(c)?;
-    Ok(())
+    job_changed(c, job)
 }
 
 /// Whose turn it is of those who wait (id, kind, person; the oldest first): what somebody sees soon goes before plans, and of the people the one
@@ -147,6 +148,7 @@ pub fn claim(c: &mut Conn, worker: &str, only: Option<Kind>) -> Result<Option<Cl
                 tasks::share.eq(0.0),
             ))
             .execute(c)?;
+        job_changed(c, job_id)?;
         let kind = waiting.iter().find(|w| w.0 == next).map_or(Kind::Plan, |w| w.1);
         return Ok(Some(Claim { id: next, job_id, revision, kind }));
     }
@@ -155,12 +157,23 @@ pub fn claim(c: &mut Conn, worker: &str, only: Option<Kind>) -> Result<Option<Cl
 
 /// Say that one is still at it and how far; false when the work is to stop or is no longer one's own.
 pub fn beat(c: &mut Conn, task: i64, worker: &str, stage: &str, share: f64) -> Result<bool, Fault> {
-    diesel::update(tasks::table.find(task).filter(tasks::worker.eq(worker).and(tasks::state.eq("running"))))
-        .set((tasks::beat_at.eq(now()), tasks::stage.eq(stage), tasks::share.eq(share)))
-        .execute(c)?;
-    let row: Option<(bool, String, Option<String>)> =
-        tasks::table.find(task).select((tasks::stop, tasks::state, tasks::worker)).first(c).optional()?;
-    Ok(row.is_some_and(|(stop, state, who)| !stop && state == "running" && who.as_deref() == Some(worker)))
+    let row: Option<(bool, String, Option<String>, String, f64, i64)> = tasks::table
+        .find(task)
+        .select((tasks::stop, tasks::state, tasks::worker, tasks::stage, tasks::share, tasks::job_id))
+        .first(c)
+        .optional()?;
+    let Some((stop, state, who, was, had, job)) = row else { return Ok(false) };
+    let mine = state == "running" && who.as_deref() == Some(worker);
+    if mine {
+        diesel::update(tasks::table.find(task).filter(tasks::worker.eq(worker).and(tasks::state.eq("running"))))
+            .set((tasks::beat_at.eq(now()), tasks::stage.eq(stage), tasks::share.eq(share)))
+            .execute(c)?;
+        // Screens hear of a step that is seen.
+        if was != stage || (had - share).abs() >= 0.01 {
+            job_changed(c, job)?;
+        }
+    }
+    Ok(mine && !stop)
 }
 
 /// How a task ended: "done", "stopped", "failed", or "queued" if it is given back.
@@ -168,12 +181,18 @@ pub fn end(c: &mut Conn, task: i64, worker: &str, state: &str, why: Option<&str>
     let n = diesel::update(tasks::table.find(task).filter(tasks::worker.eq(worker).and(tasks::state.eq("running"))))
         .set((tasks::state.eq(state), tasks::why.eq(why)))
         .execute(c)?;
+    let job: Option<i64> = tasks::table.find(task).select(tasks::job_id).first(c).optional()?;
+    if let Some(job) = job {
+        job_changed(c, job)?;
+    }
     Ok(n == 1)
 }
 
 /// A worker is dead: what it held waits again, unless it was stopped, or three have died over it.
 pub fn give_back(c: &mut Conn, worker: &str) -> Result<usize, Fault> {
     let held = || tasks::worker.eq(worker).and(tasks::state.eq("running"));
+    let jobs: Vec<i64> = tasks::table.filter(held()).select(tasks::job_id).load(c)?;
+    jobs.into_iter().try_for_each(|j| job_changed(c, j))?;
     diesel::update(tasks::table.filter(held().and(tasks::stop.eq(true)))).set(tasks::state.eq("stopped")).execute(c)?;
     diesel::update(tasks::table.filter(held().and(tasks::tries.ge(TRIES))))
         .set((tasks::state.eq("failed"), tasks::why.eq(GIVEN_UP)))
@@ -188,7 +207,7 @@ pub fn stop(c: &mut Conn, job: i64) -> Result<(), Fault> {
         .set(tasks::state.eq("stopped"))
         .execute(c)?;
     diesel::update(tasks::table.filter(of.and(tasks::state.eq("running")))).set(tasks::stop.eq(true)).execute(c)?;
-    Ok(())
+    job_changed(c, job)
 }
 
 #[cfg(test)]

@@ -174,6 +174,7 @@ pub fn run(db: &Db, name: &str, only: Option<Kind>, reader: &Path, stop: &Atomic
             Ok(Some(claim)) => {
                 idle = 0;
                 one(db, name, reader, &claim, stop);
+                let _ = db.act(blobs::note_used);
             }
             Ok(None) => {
                 idle += 1;
@@ -379,6 +380,7 @@ fn plan(
             diesel::update(jobs::table.find(job.id))
                 .set((jobs::sheet.eq(&key), jobs::sheet_revision.eq(revision)))
                 .execute(c)?;
+            crate::watch::job_changed(c, job.id)?;
         }
         Ok(())
     })?;

@@ -49,7 +49,6 @@ const ROUTES: &[(&str, &str, Open, &str)] = &[
     ("post", "/api/rack/redo", Open::Signed, ""),
     ("get", "/api/jobs/{id}", Open::Job, ""),
     ("patch", "/api/jobs/{id}", Open::Job, r#"{"title":"Mine"}"#),
-    ("get", "/api/jobs/{id}/events", Open::Job, ""),
     ("get", "/api/jobs/{id}/export/{what}", Open::Job, ""),
     ("get", "/api/jobs/{id}/forms", Open::Job, ""),
     ("get", "/api/jobs/{id}/history/{setup}", Open::Job, ""),

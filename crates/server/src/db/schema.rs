@@ -119,3 +119,12 @@ diesel::table! {
         client -> Varchar,
     }
 }
+diesel::table! {
+    events (id) {
+        id -> Bigint,
+        shop_id -> Nullable<Bigint>,
+        job_id -> Nullable<Bigint>,
+        person_id -> Nullable<Bigint>,
+        at -> Datetime,
+    }
+}

@@ -1,100 +1,80 @@
-//! Server-sent events: a job's screens hear when something changes. An event carries the whole state that changed hands, so a client that was away is
-//! up to date with the first one; its id is the revision.
+//! Server-sent events: the screens of a browser hear on one stream when a job of the shop looks otherwise. It begins with all cards, so a client
+//! that was away is up to date with the first event; then each changed card follows.
 
+use super::session::token;
 use super::{House, Signed};
-use crate::db::schema::jobs as jobs_table;
 use crate::fault::Fault;
 use crate::jobs::{self, JobCard};
+use crate::people::{self, Me};
+use crate::watch::{Place, Told};
 use actix_web::http::header;
-use actix_web::web::{Bytes, Data, Path};
-use actix_web::{HttpResponse, get};
-use diesel::prelude::*;
+use actix_web::web::{Bytes, Data};
+use actix_web::{HttpRequest, HttpResponse, get};
 use futures_util::stream;
 use std::time::Duration;
+use tokio::sync::broadcast::error::RecvError;
 
-/// How often the tables are looked at, and how often a quiet line says that it is alive.
-const LOOK: Duration = Duration::from_millis(300);
-const QUIET: u32 = 50;
+/// A quiet line after this long says that the stream is alive.
+const QUIET: Duration = Duration::from_secs(15);
 
 fn event(name: &str, id: i64, data: &str) -> Bytes {
     Bytes::from(format!("event: {name}\nid: {id}\ndata: {data}\n\n"))
 }
 
-type Look = Box<dyn Fn() -> std::pin::Pin<Box<dyn Future<Output = Result<(i64, String), Fault>>>>>;
+struct Listener {
+    house: Data<House>,
+    me: Me,
+    token: String,
+    place: Place,
+    /// All cards are due.
+    all: bool,
+}
 
-/// A stream that sends what `look` sees whenever it is something new.
-fn changes(name: &'static str, look: Look) -> HttpResponse {
-    let body = stream::unfold((look, String::new(), 0_u32), move |(look, last, _)| async move {
-        let mut quiet = 0;
+impl Listener {
+    async fn cards(&self) -> Result<Bytes, Fault> {
+        let me = self.me.clone();
+        let cards: Vec<JobCard> = self.house.db.run(move |c| jobs::list(c, &me)).await?;
+        let json = serde_json::to_string(&cards).map_err(|e| Fault::internal(e.to_string()))?;
+        Ok(event("bench", cards.first().map_or(0, |c| c.id), &json))
+    }
+    /// The next bytes; none ends the stream.
+    async fn next(&mut self) -> Option<Bytes> {
         loop {
-            match look().await {
-                Ok((id, data)) if data != last => {
-                    let out = event(name, id, &data);
-                    return Some((Ok::<_, actix_web::Error>(out), (look, data, 0)));
+            if self.all {
+                self.all = false;
+                // Where the database is away the client asks again.
+                return self.cards().await.ok();
+            }
+            match tokio::time::timeout(QUIET, self.place.told.recv()).await {
+                Err(_) => return Some(Bytes::from_static(b": alive\n\n")),
+                Ok(Ok(Told::Card { shop, revision, json })) if shop == self.me.shop_id => {
+                    return Some(event("card", revision, &json));
                 }
-                Ok(_) => {}
-                // Signed out, put away, or the database is gone: the client asks again and hears why.
-                Err(_) => return None,
+                Ok(Ok(Told::Person(p))) if p == self.me.id => {
+                    let token = self.token.clone();
+                    self.house.db.run(move |c| people::who(c, &token)).await.ok()?;
+                }
+                Ok(Ok(Told::Lost) | Err(RecvError::Lagged(_))) => self.all = true,
+                Ok(Ok(_)) => {}
+                Ok(Err(RecvError::Closed)) => return None,
             }
-            quiet += 1;
-            if quiet >= QUIET {
-                return Some((Ok(Bytes::from_static(b": alive\n\n")), (look, last, 0)));
-            }
-            actix_web::rt::time::sleep(LOOK).await;
         }
+    }
+}
+
+/// The shop's jobs.
+#[get("/api/events")]
+pub async fn of_shop(req: HttpRequest, Signed(me): Signed, house: Data<House>) -> Result<HttpResponse, Fault> {
+    let place = house.hub.place(me.id)?;
+    let listener = Listener { house, me, token: token(&req).unwrap_or_default(), place, all: true };
+    let body = stream::unfold(listener, |mut l| async move {
+        let bytes = l.next().await?;
+        Some((Ok::<_, actix_web::Error>(bytes), l))
     });
-    HttpResponse::Ok()
+    Ok(HttpResponse::Ok()
         .content_type("text/event-stream")
         .insert_header((header::CACHE_CONTROL, "no-store"))
         // Compression would hold events back.
         .insert_header((header::CONTENT_ENCODING, "identity"))
-        .streaming(Box::pin(body))
-}
-
-fn json(card: &impl serde::Serialize) -> Result<String, Fault> {
-    serde_json::to_string(card).map_err(|e| Fault::internal(e.to_string()))
-}
-
-/// One job.
-#[get("/api/jobs/{id}/events")]
-pub async fn of_job(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
-    let id = id.into_inner();
-    let first = me.clone();
-    house.db.run(move |c| jobs::of(c, &first, id)).await?;
-    Ok(changes(
-        "job",
-        Box::new(move || {
-            let (db, me) = (house.db.clone(), me.clone());
-            Box::pin(async move {
-                db.run(move |c| {
-                    let job = jobs::of(c, &me, id)?;
-                    let card = jobs::card(c, &job)?;
-                    Ok((job.revision, json(&card)?))
-                })
-                .await
-            })
-        }),
-    ))
-}
-
-/// The bench.
-#[get("/api/events")]
-pub async fn of_bench(Signed(me): Signed, house: Data<House>) -> HttpResponse {
-    changes(
-        "bench",
-        Box::new(move || {
-            let (db, me) = (house.db.clone(), me.clone());
-            Box::pin(async move {
-                db.run(move |c| {
-                    let cards: Vec<JobCard> = jobs::list(c, &me)?;
-                    let newest: Option<i64> = jobs_table::table
-                        .filter(jobs_table::shop_id.eq(me.shop_id))
-                        .select(diesel::dsl::max(jobs_table::id))
-                        .first(c)?;
-                    Ok((newest.unwrap_or(0), json(&cards)?))
-                })
-                .await
-            })
-        }),
-    )
+        .streaming(Box::pin(body)))
 }

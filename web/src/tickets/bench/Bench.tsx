@@ -8,6 +8,7 @@ import { Keys } from '../../frame/Keys';
 import { refuse, tell, UnitsContext, useInWords } from '../../frame/settings';
 import { useShortcuts } from '../../frame/shortcuts';
 import { Top } from '../../frame/Top';
+import { listen, withCard } from '../../frame/stream';
 import { Button, Either, Kbd, Line, Quiet } from '../../parts/basics';
 import { Card } from './Card';
 import { People } from './People';
@@ -65,11 +66,17 @@ export function Bench({ me }: { me: Me }) {
   const [people, setPeople] = useState(false);
 
   useEffect(() => {
-    const source = new EventSource('/api/events');
-    source.addEventListener('bench', (e) => {
-      client.setQueryData<JobCard[]>(jobsQuery.queryKey, JSON.parse((e as MessageEvent<string>).data) as JobCard[]);
+    const put = (f: (old: JobCard[] | undefined) => JobCard[] | undefined) => {
+      client.setQueryData<JobCard[]>(jobsQuery.queryKey, f);
+    };
+    return listen({
+      bench: (all) => {
+        put(() => all);
+      },
+      card: (card) => {
+        put((old) => old && withCard(old, card));
+      },
     });
-    return () => source.close();
   }, [client]);
 
   useShortcuts(useMemo(() => ({ '?': () => setKeys(true) }), []));

@@ -1,0 +1,60 @@
+import { describe, expect, it, vi } from 'vitest';
+import type { JobCard } from '../api/types';
+import { listen, withCard } from './stream';
+
+const card = (id: number, title = `Job ${id}`): JobCard => ({
+  id,
+  title,
+  file: 'x.step',
+  archived: false,
+  made_at: '',
+  revision: 0,
+  work: { kind: 'waiting' },
+  summary: null,
+});
+
+describe('cards', () => {
+  it('take the place of their older selves, and new ones stand first', () => {
+    const all = [card(3), card(2), card(1)];
+    expect(withCard(all, card(2, 'Other')).map((c) => c.title)).toEqual(['Job 3', 'Other', 'Job 1']);
+    expect(withCard(all, card(7)).map((c) => c.id)).toEqual([7, 3, 2, 1]);
+    expect(all).toHaveLength(3);
+  });
+});
+
+describe('a browser without a shared worker', () => {
+  it('has one stream a window, however many listen, and none when nobody does', () => {
+    const made: FakeSource[] = [];
+    class FakeSource {
+      closed = false;
+      on = new Map<string, (e: { data: string }) => void>();
+      constructor(public url: string) {
+        made.push(this);
+      }
+      addEventListener(name: string, f: (e: { data: string }) => void) {
+        this.on.set(name, f);
+      }
+      close() {
+        this.closed = true;
+      }
+    }
+    vi.stubGlobal('EventSource', FakeSource);
+    vi.stubGlobal('SharedWorker', undefined);
+    const got: string[] = [];
+    const off = [
+      listen({ card: (c) => got.push(`a${c.id}`) }),
+      listen({ card: (c) => got.push(`b${c.id}`), bench: (l) => got.push(`all ${l.length}`) }),
+    ];
+    expect(made).toHaveLength(1);
+    made[0]?.on.get('bench')?.({ data: JSON.stringify([card(1), card(2)]) });
+    made[0]?.on.get('card')?.({ data: JSON.stringify(card(4)) });
+    expect(got).toEqual(['all 2', 'a4', 'b4']);
+    off[0]?.();
+    expect(made[0]?.closed).toBe(false);
+    off[1]?.();
+    expect(made[0]?.closed).toBe(true);
+    listen({})();
+    expect(made).toHaveLength(2);
+    vi.unstubAllGlobals();
+  });
+});
