@@ -93,29 +93,34 @@ pub fn turn(waiting: &[(i64, Kind, Option<i64>)], last: &BTreeMap<Option<i64>, N
 pub fn claim(c: &mut Conn, worker: &str, only: Option<Kind>) -> Result<Option<Claim>, Fault> {
     let silent = now() - Duration::seconds(SILENT_S);
     let fallen = || tasks::state.eq("running").and(tasks::beat_at.lt(silent));
-    // What was stopped is never taken up again, whatever became of its worker.
-    diesel::update(tasks::table.filter(fallen().and(tasks::stop.eq(true))))
-        .set(tasks::state.eq("stopped"))
-        .execute(c)?;
-    diesel::update(tasks::table.filter(fallen().and(tasks::tries.ge(TRIES))))
-        .set((tasks::state.eq("failed"), tasks::why.eq(GIVEN_UP)))
-        .execute(c)?;
     let kinds: &[&str] = match only {
         Some(k) => &[k.word()],
         None => &["part", "plan"],
     };
-    let rows: Vec<(i64, String, Option<i64>)> = tasks::table
+    // One question where nothing waits: an idle worker writes nothing.
+    let mut rows: Vec<(i64, String, Option<i64>, bool, String, i32)> = tasks::table
         .filter(tasks::state.eq("queued").or(fallen()))
-        .filter(tasks::kind.eq_any(kinds).and(tasks::stop.eq(false)))
+        .filter(tasks::kind.eq_any(kinds))
         .order(tasks::id)
         .limit(LOOK)
-        .select((tasks::id, tasks::kind, tasks::person_id))
+        .select((tasks::id, tasks::kind, tasks::person_id, tasks::stop, tasks::state, tasks::tries))
         .load(c)?;
+    let given_up = |r: &(i64, String, Option<i64>, bool, String, i32)| r.4 == "running" && (r.3 || r.5 >= TRIES);
+    if rows.iter().any(given_up) {
+        // What was stopped is never taken up again, whatever became of its worker.
+        let stopped = tasks::table.filter(fallen().and(tasks::stop.eq(true)));
+        diesel::update(stopped).set(tasks::state.eq("stopped")).execute(c)?;
+        diesel::update(tasks::table.filter(fallen().and(tasks::tries.ge(TRIES))))
+            .set((tasks::state.eq("failed"), tasks::why.eq(GIVEN_UP)))
+            .execute(c)?;
+        rows.retain(|r| !given_up(r));
+    }
+    rows.retain(|r| !r.3);
     if rows.is_empty() {
         return Ok(None);
     }
     let kind_of = |k: &str| if k == "part" { Kind::Part } else { Kind::Plan };
-    let mut waiting: Vec<(i64, Kind, Option<i64>)> = rows.iter().map(|(i, k, p)| (*i, kind_of(k), *p)).collect();
+    let mut waiting: Vec<(i64, Kind, Option<i64>)> = rows.iter().map(|r| (r.0, kind_of(&r.1), r.2)).collect();
     let turns: Vec<(Option<i64>, Option<NaiveDateTime>)> = tasks::table
         .group_by(tasks::person_id)
         .filter(tasks::started_at.gt(now() - Duration::hours(6)))

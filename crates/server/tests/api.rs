@@ -321,16 +321,26 @@ fn screens_hear_of_what_others_decide() {
     let (ida, bruno) = (Person::of(&h, "ida", PASSWORD), Person::of(&h, "bruno", PASSWORD));
     let job = ida.job("spider-plate.step");
     ida.decide(job, 0, json!({"about": "material", "id": BRASS}));
-    let stream = ida.get(&format!("/api/jobs/{job}/events")).into_body().into_reader();
-    let mut lines = BufReader::new(stream).lines().map(Result::unwrap);
-    let mut next = || -> Value {
+    let carla = Person::of(&h, "carla", "another-password");
+    let listen =
+        |p: &Person| BufReader::new(p.get("/api/events").into_body().into_reader()).lines().map(Result::unwrap);
+    let (mut lines, mut theirs) = (listen(&ida), listen(&carla));
+    fn next(mut lines: &mut dyn Iterator<Item = String>) -> (String, Value) {
+        let lines = &mut lines;
+        let name = lines.find(|l| l.starts_with("event: ")).unwrap()[7..].to_string();
         let data = lines.find(|l| l.starts_with("data: ")).unwrap();
-        serde_json::from_str(&data[6..]).unwrap()
-    };
+        (name, serde_json::from_str(&data[6..]).unwrap())
+    }
     // Who comes late is up to date at once.
-    assert_eq!(next()["revision"], 1);
+    let (name, all) = next(&mut lines);
+    assert!(name == "bench" && all.as_array().unwrap().len() == 1 && all[0]["revision"] == 1, "{all}");
+    assert_eq!(next(&mut theirs), ("bench".into(), json!([])));
     bruno.decide(job, 1, json!({"about": "order", "choice": null}));
-    assert_eq!(next()["revision"], 2);
+    let (name, card) = next(&mut lines);
+    assert_eq!((name.as_str(), card["id"].as_i64(), card["revision"].as_i64()), ("card", Some(job), Some(2)));
+    // Another shop hears of its own jobs only.
+    let own = carla.job("spider-plate.step");
+    assert_eq!(next(&mut theirs).1["id"].as_i64(), Some(own));
 }
 
 #[test]
