@@ -77,6 +77,16 @@ async fn signing_in() {
     b.find("[role=dialog] input[name=password]").await.send_keys("long enough to be one").await.unwrap();
     b.find("[role=dialog] button[type=submit]").await.click().await.unwrap();
     b.js_until("return document.querySelector('[role=dialog]').innerText.includes('dora')").await;
+    // Makes her an owner, and lets her go; all of it stands below.
+    b.press("Make an owner: dora").await;
+    b.press("Make a member: dora").await;
+    b.press("Leaves the shop: dora").await;
+    b.press("dora leaves: yes").await;
+    for words in ["dora may sign in now", "dora is an owner now", "dora may no longer sign in", "signed in"] {
+        let there =
+            format!("return document.querySelector('[aria-label=\"What happened\"]')?.innerText.includes('{words}')");
+        b.js_until(&there).await;
+    }
     bad.extend(axe(&b, "people").await);
     assert!(bad.is_empty(), "{bad:#?}");
     b.keys("\u{e00c}").await;
@@ -87,6 +97,29 @@ async fn signing_in() {
     b.find("input[name=password]").await;
     b.go("/jobs/1/part").await;
     b.find("input[name=password]").await;
+    b.close().await;
+}
+
+/// A browser opens six connections to a house: with a stream in each window the seventh would stay blank.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn ten_windows_load_and_hear() {
+    let house = House::demo(0);
+    let b = signed_in(&house).await;
+    let mut all = vec![b.page.window().await.unwrap()];
+    for _ in 0..9 {
+        let w = b.page.new_tab().await.unwrap();
+        b.page.switch_to_window(w.clone()).await.unwrap();
+        b.go("/").await;
+        b.text("On the bench").await;
+        b.text("Spider plate").await;
+        all.push(w);
+    }
+    // What one of them does is seen in all the others.
+    b.js("const r = new XMLHttpRequest(); r.open('PATCH', '/api/jobs/1', false); r.setRequestHeader('Content-Type', 'application/json'); r.send(JSON.stringify({title: 'Renamed by the tenth'}))").await;
+    for w in all {
+        b.page.switch_to_window(w).await.unwrap();
+        b.text("Renamed by the tenth").await;
+    }
     b.close().await;
 }
 

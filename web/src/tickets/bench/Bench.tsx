@@ -117,11 +117,9 @@ export function Bench({ me }: { me: Me }) {
           <Button $small onPress={() => void navigate('/shop')}>
             The rack
           </Button>
-          {me.owner ? (
-            <Button $small onPress={() => setPeople(true)}>
-              People
-            </Button>
-          ) : null}
+          <Button $small onPress={() => setPeople(true)}>
+            People
+          </Button>
           {me.owner ? (
             <Button $small onPress={() => change('/api/shop', { units: units === 'mm' ? 'inch' : 'mm' })}>
               <Either of="Lengths of the shop in" words={['mm', 'inch']} second={units === 'inch'} />
@@ -193,7 +191,7 @@ export function Bench({ me }: { me: Me }) {
             )}
           </Desk>
         </main>
-        <People open={people} onClose={() => setPeople(false)} />
+        <People me={me} open={people} onClose={() => setPeople(false)} />
         <Keys open={keys} onClose={() => setKeys(false)} />
       </Page>
     </UnitsContext>
