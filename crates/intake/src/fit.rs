@@ -48,8 +48,18 @@ pub fn model(meshes: &[(&str, Soup)], format: &str, units: Vec<String>) -> Resul
     let mut out = RawModel { format: format.into(), valid: true, length_units: units, ..Default::default() };
     let (mut worst, mut sagitta): (f64, f64) = (0.0, 0.0);
     let (mut flat, mut turned) = (0, false);
+    let many = |n: usize| {
+        format!(
+            "the surface falls into {n} faces or more, a scan or a free form; parts of up to {} faces are planned: export it as STEP, or with flat and round faces",
+            crate::MOST_FACES
+        )
+    };
     for (name, soup) in meshes {
         let mesh = Mesh::weld(soup, lo, diagonal * WELD);
+        let alone = mesh.alone();
+        if alone > 4 * crate::MOST_FACES {
+            return Err(many(alone / 2));
+        }
         flat += mesh.dropped;
         for body in mesh.bodies() {
             let mut body = body;
@@ -59,9 +69,13 @@ pub fn model(meshes: &[(&str, Soup)], format: &str, units: Vec<String>) -> Resul
                 turned |= body.orient();
                 out.sewn += 1;
             }
-            let faces = Faces::find(&body, tolerance);
+            let faces = Faces::find(&body, tolerance).map_err(many)?;
             worst = worst.max(faces.worst);
             sagitta = sagitta.max(faces.sagitta);
+            let n = out.faces.len() + faces.surfaces.len();
+            if n > crate::MOST_FACES {
+                return Err(many(n));
+            }
             append(&mut out, name, &body, &faces, own);
         }
     }
@@ -103,6 +117,33 @@ struct Mesh {
 }
 
 impl Mesh {
+    /// Triangles that are bent sharply against their neighbours along most of their border: each is at least half a face of its own. One pass over
+    /// sorted edges, so that a scan of a million triangles is known as one at once.
+    fn alone(&self) -> usize {
+        let mut sides: Vec<([u32; 2], u32)> = Vec::with_capacity(3 * self.triangles.len());
+        for (t, tri) in self.triangles.iter().enumerate() {
+            sides.extend(edges(tri).map(|e| (key(e), t as u32)));
+        }
+        sides.sort_unstable();
+        let normals: Vec<DVec3> = (0..self.triangles.len()).map(|t| self.normal(t).normalize_or_zero()).collect();
+        let least = SMOOTH_TURN.cos();
+        let mut sharp = vec![0.0_f64; self.triangles.len()];
+        for pair in sides.windows(2) {
+            let ([a, b], t, o) = (pair[0].0, pair[0].1 as usize, pair[1].1 as usize);
+            // A file may turn a triangle round: its sign says nothing.
+            if pair[0].0 == pair[1].0 && normals[t].dot(normals[o]).abs() < least {
+                let length = self.points[a as usize].distance(self.points[b as usize]);
+                sharp[t] += length;
+                sharp[o] += length;
+            }
+        }
+        let around = |t: &[u32; 3]| {
+            let length = |e: [u32; 2]| self.points[e[0] as usize].distance(self.points[e[1] as usize]);
+            edges(t).map(length).iter().sum::<f64>()
+        };
+        self.triangles.iter().zip(&sharp).filter(|(t, s)| **s > 0.5 * around(t)).count()
+    }
+
     fn weld(soup: &Soup, origin: DVec3, cell: f64) -> Mesh {
         let mut known: HashMap<[i64; 3], u32> = HashMap::new();
         let mut points: Vec<DVec3> = Vec::new();
@@ -269,8 +310,21 @@ struct Faces {
 }
 
 impl Faces {
-    fn find(mesh: &Mesh, tolerance: f64) -> Faces {
+    /// Faces of a mesh; the error is how many there are at least, where that is more than are planned.
+    fn find(mesh: &Mesh, tolerance: f64) -> Result<Faces, usize> {
         let (flats, of_triangle) = flats(mesh, tolerance);
+        // What is bent sharply at most of its border is a face of its own, whatever it is taken for.
+        let is_hard = |(k, f): &(usize, &Flat)| {
+            let all: f64 = f.around.iter().map(|a| a.1).sum();
+            let soft = f.around.iter().filter(|a| turn(&flats, *k, a.0) < SMOOTH_TURN);
+            soft.map(|a| a.1).sum::<f64>() < 0.5 * all
+        };
+        if flats.len() > crate::MOST_FACES {
+            let hard = flats.iter().enumerate().filter(is_hard).count();
+            if hard > crate::MOST_FACES {
+                return Err(hard);
+            }
+        }
         let mut face_of: Vec<Option<usize>> = vec![None; flats.len()];
         let mut surfaces: Vec<(RawSurface, f64)> = Vec::new();
         let (mut worst, mut sagitta): (f64, f64) = (0.0, 0.0);
@@ -339,7 +393,7 @@ impl Faces {
             }
         }
         let of_triangle = of_triangle.into_iter().map(|f| face_of[f].unwrap_or(0)).collect();
-        Faces { of_triangle, surfaces, worst, sagitta }
+        Ok(Faces { of_triangle, surfaces, worst, sagitta })
     }
 }
 

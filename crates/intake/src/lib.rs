@@ -30,6 +30,8 @@ use ts_rs::TS;
 
 /// Most triangles of a mesh that are taken.
 const MOST_TRIANGLES: usize = 2_000_000;
+/// Faces of a part: naming what they make goes with the square of their number.
+const MOST_FACES: usize = 12_000;
 
 /// What a person answered about the reading of a file; everything else is proposed.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, TS)]
