@@ -1,7 +1,8 @@
 //! Reading an untrusted file in a child process with limits on memory, time and output.
 
 use crate::out::{Export, export_here};
-use crate::{Format, Model, Reading, read_here};
+use crate::sandbox::{self, Probe};
+use crate::{Format, Model, Reading, read_bytes, read_here};
 use kernel::Meshing;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -111,15 +112,16 @@ fn precheck(file: &Path, limits: &Limits) -> Result<(), ReadError> {
 /// What the child is to do.
 #[derive(Serialize, Deserialize)]
 enum Task {
-    Read {
-        file: PathBuf,
-        reading: Reading,
-    },
-    /// What to write lies in a file: a command line has not room for it.
-    Write {
-        errand: PathBuf,
-    },
+    /// The file's bytes follow the errand.
+    Read { reading: Reading },
+    /// What to write follows the errand.
+    Write,
+    /// Say what could be done in here.
+    Probe,
 }
+
+/// Exit code of a reader that could not shut itself in: it reads nothing then.
+const NO_SANDBOX: i32 = 71;
 
 /// A task with its limits.
 #[derive(Serialize, Deserialize)]
@@ -129,6 +131,8 @@ struct Errand {
     angle_rad: f64,
     memory_bytes: u64,
     cpu_seconds: u64,
+    /// Bytes that follow, at most.
+    input_bytes: u64,
 }
 
 /// A reader and its arguments.
@@ -147,7 +151,10 @@ fn spare() -> MutexGuard<'static, Option<Spare>> {
 }
 
 fn start(program: &Program) -> std::io::Result<Child> {
-    Command::new(&program.0).args(&program.1).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null()).spawn()
+    // It knows nothing of where it runs: no environment, and no other descriptor than its three pipes (it closes the rest itself).
+    let mut command = Command::new(&program.0);
+    command.args(&program.1).env_clear().current_dir("/");
+    command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null()).spawn()
 }
 
 /// From now on keep one reader started, which waits for the next file: most of the time of a small file is the start of its reader. Each
@@ -198,7 +205,14 @@ pub fn read_guarded<S: AsRef<OsStr>>(
     limits: &Limits,
 ) -> Result<Model, ReadError> {
     precheck(file, limits)?;
-    ask(reader, reader_args, Task::Read { file: file.to_path_buf(), reading: reading.clone() }, limits)
+    let bytes =
+        std::fs::read(file).map_err(|e| ReadError::Open { path: file.display().to_string(), why: e.to_string() })?;
+    ask(reader, reader_args, Task::Read { reading: reading.clone() }, bytes, limits)
+}
+
+/// What a reader finds when it tries to do what it must not: for tests, and for whoever wants to know.
+pub fn probe<S: AsRef<OsStr>>(reader: &Path, reader_args: &[S]) -> Result<Probe, ReadError> {
+    ask(reader, reader_args, Task::Probe, Vec::new(), &Limits::default())
 }
 
 /// Have a child write something.
@@ -208,17 +222,15 @@ pub(crate) fn send<S: AsRef<OsStr>>(
     what: &Export,
     limits: &Limits,
 ) -> Result<Vec<u8>, ReadError> {
-    let failed = |e: String| ReadError::Reader(e);
-    let bytes = postcard::to_stdvec(what).map_err(|e| failed(e.to_string()))?;
-    let errand = tempfile::NamedTempFile::new().map_err(|e| failed(e.to_string()))?;
-    std::fs::write(errand.path(), bytes).map_err(|e| failed(e.to_string()))?;
-    ask(reader, reader_args, Task::Write { errand: errand.path().to_path_buf() }, limits)
+    let bytes = postcard::to_stdvec(what).map_err(|e| ReadError::Reader(e.to_string()))?;
+    ask(reader, reader_args, Task::Write, bytes, limits)
 }
 
 fn ask<T: DeserializeOwned, S: AsRef<OsStr>>(
     reader: &Path,
     reader_args: &[S],
     task: Task,
+    input: Vec<u8>,
     limits: &Limits,
 ) -> Result<T, ReadError> {
     let errand = Errand {
@@ -227,16 +239,24 @@ fn ask<T: DeserializeOwned, S: AsRef<OsStr>>(
         angle_rad: limits.meshing.angle_rad,
         memory_bytes: limits.memory_bytes,
         cpu_seconds: limits.cpu_seconds,
+        input_bytes: input.len() as u64,
     };
     let failed = |e: String| ReadError::Reader(e);
     let errand = serde_json::to_vec(&errand).map_err(|e| failed(e.to_string()))?;
     let program = program(reader, reader_args);
     let mut child = reader_for(&program).map_err(|e| failed(e.to_string()))?;
-    if let Some(mut stdin) = child.stdin.take() {
-        // A reader that is gone already is found out by its exit.
-        let _ = stdin.write_all(&errand);
-    }
+    // Handed over beside the clock: a reader that takes nothing is found out by it, one that is gone already by its exit.
+    let handing = child.stdin.take().map(|mut stdin| {
+        std::thread::spawn(move || {
+            let length = (errand.len() as u64).to_le_bytes();
+            let _ =
+                stdin.write_all(&length).and_then(|()| stdin.write_all(&errand)).and_then(|()| stdin.write_all(&input));
+        })
+    });
     let answer = answer_of(child, limits);
+    if let Some(h) = handing {
+        let _ = h.join();
+    }
     refill(&program);
     answer
 }
@@ -272,6 +292,9 @@ fn answer_of<T: DeserializeOwned>(mut child: Child, limits: &Limits) -> Result<T
     if bytes.len() as u64 > cap {
         return Err(ReadError::Stopped("the geometry is too large".into()));
     }
+    if status.code() == Some(NO_SANDBOX) {
+        return Err(ReadError::Reader("this system lets it not be shut in (seccomp)".into()));
+    }
     if !status.success() {
         return Err(ReadError::Stopped("it needs more time or memory than is allowed, or is damaged".into()));
     }
@@ -301,28 +324,43 @@ fn set_limit(which: libc::__rlimit_resource_t, value: u64) {
     }
 }
 
-/// The child's side: takes its errand from standard input, writes the answer to standard output and returns the exit code.
+/// The child's side: takes its errand and its input from standard input, shuts itself in, writes the answer to standard output and returns the exit
+/// code.
 pub fn reader_main() -> i32 {
+    sandbox::close_others();
     kernel::warm_up();
-    let mut errand = Vec::new();
-    if std::io::stdin().lock().take(1 << 20).read_to_end(&mut errand).is_err() {
-        return 64;
-    }
+    let mut stdin = std::io::stdin().lock();
+    let mut length = [0; 8];
     // Nobody came: whoever started this reader has ended.
-    if errand.is_empty() {
+    if stdin.read_exact(&mut length).is_err() {
         return 0;
+    }
+    let mut errand = Vec::new();
+    let length = u64::from_le_bytes(length);
+    if length > 1 << 20 || stdin.by_ref().take(length).read_to_end(&mut errand).is_err() {
+        return 64;
     }
     let Ok(e) = serde_json::from_slice::<Errand>(&errand) else { return 64 };
     set_limit(libc::RLIMIT_AS, e.memory_bytes);
     set_limit(libc::RLIMIT_CPU, used_seconds() + e.cpu_seconds);
     set_limit(libc::RLIMIT_CORE, 0);
+    let mut input = Vec::new();
+    if stdin.by_ref().take(e.input_bytes).read_to_end(&mut input).is_err() || input.len() as u64 != e.input_bytes {
+        return 64;
+    }
+    // The kernel writes STEP into a file by its name only.
+    let files = matches!(e.task, Task::Write);
+    if sandbox::shut_in(files).is_err() {
+        return NO_SANDBOX;
+    }
     let meshing = Meshing { chord_mm: e.chord_mm, angle_rad: e.angle_rad };
     let done = std::panic::catch_unwind(|| match &e.task {
-        Task::Read { file, reading } => postcard::to_stdvec(&read_here(file, reading, &meshing)).ok(),
-        Task::Write { errand } => {
-            let what: Export = postcard::from_bytes(&std::fs::read(errand).ok()?).ok()?;
+        Task::Read { reading } => postcard::to_stdvec(&read_bytes(&input, reading, &meshing)).ok(),
+        Task::Write => {
+            let what: Export = postcard::from_bytes(&input).ok()?;
             postcard::to_stdvec(&export_here(&what, &meshing)).ok()
         }
+        Task::Probe => postcard::to_stdvec(&Ok::<_, String>(sandbox::probe())).ok(),
     });
     let Ok(Some(bytes)) = done else { return 70 };
     let mut out = std::io::stdout().lock();

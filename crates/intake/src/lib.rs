@@ -12,13 +12,15 @@ mod finer;
 mod fit;
 mod guard;
 mod out;
+mod sandbox;
 mod sniff;
 mod stl;
 mod threemf;
 
 pub use drawing::{Drawing, DrawingAnswers, Layer, LayerUse, Segment};
-pub use guard::{Limits, ReadError, keep_ready, read_guarded, read_trusted, reader_main};
+pub use guard::{Limits, ReadError, keep_ready, probe, read_guarded, read_trusted, reader_main};
 pub use out::{Export, Layer3, export_guarded, write_dxf};
+pub use sandbox::Probe;
 pub use sniff::Format;
 pub use stl::write as write_stl;
 
@@ -113,20 +115,22 @@ pub struct Model {
 }
 
 /// Does a STEP file name other files that hold its geometry?
-fn elsewhere(file: &Path) -> bool {
-    let bytes = std::fs::read(file).unwrap_or_default();
+fn elsewhere(bytes: &[u8]) -> bool {
     [&b"DOCUMENT_FILE("[..], b"EXTERNAL_SOURCE("].iter().any(|w| bytes.windows(w.len()).any(|x| x == *w))
 }
 
 /// Read in this very process. A damaged STEP file can end it: only the guarded child does this. The error is a whole sentence.
 pub fn read_here(file: &Path, reading: &Reading, meshing: &Meshing) -> Result<Model, String> {
-    let bytes = || std::fs::read(file).map_err(|e| format!("the file cannot be opened ({e}); copy it again"));
-    let head = bytes()?;
-    let raw = match Format::of(&head)? {
+    let bytes = std::fs::read(file).map_err(|e| format!("the file cannot be opened ({e}); copy it again"))?;
+    read_bytes(&bytes, reading, meshing)
+}
+
+/// The same from the file's bytes: no file is opened.
+pub fn read_bytes(bytes: &[u8], reading: &Reading, meshing: &Meshing) -> Result<Model, String> {
+    let raw = match Format::of(bytes)? {
         Format::Step => {
-            drop(head);
-            let mut raw = kernel::read_step(file, meshing).map_err(|why| {
-                if elsewhere(file) {
+            let mut raw = kernel::read_step_bytes(bytes, meshing).map_err(|why| {
+                if elsewhere(bytes) {
                     return "the STEP file is an assembly whose parts lie in files of their own; open the file of the one part that is to be made"
                         .to_string();
                 }
@@ -137,17 +141,17 @@ pub fn read_here(file: &Path, reading: &Reading, meshing: &Meshing) -> Result<Mo
             raw
         }
         Format::Stl => {
-            let (triangles, format) = stl::read(&head)?;
+            let (triangles, format) = stl::read(bytes)?;
             fit::model(&[("", triangles)], format, Vec::new())?
         }
         Format::ThreeMf => {
-            let read = threemf::read(&head)?;
+            let read = threemf::read(bytes)?;
             let parts: Vec<(&str, fit::Soup)> =
                 read.objects.iter().map(|o| (o.name.as_str(), o.soup.clone())).collect();
             fit::model(&parts, "3MF", vec![read.unit])?
         }
         Format::Dxf => {
-            let (raw, drawing) = drawing::read(&head, reading, meshing)?;
+            let (raw, drawing) = drawing::read(bytes, reading, meshing)?;
             return Ok(Model { raw, drawing: Some(drawing) });
         }
     };

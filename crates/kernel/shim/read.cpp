@@ -3,6 +3,8 @@
 #include "kernel/shim/shim.h"
 #include "kernel/src/bridge.rs.h"
 
+#include <istream>
+#include <streambuf>
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepBuilderAPI_Copy.hxx>
@@ -450,15 +452,26 @@ void warm_up() {
   STEPControl_Controller::Init();
 }
 
-RawModel read_step(rust::Str path, double chord_mm, double angle_rad, Care care) {
+namespace {
+// Bytes in memory as a stream.
+struct Bytes : std::streambuf {
+  explicit Bytes(rust::Slice<const uint8_t> b) {
+    char *p = const_cast<char *>(reinterpret_cast<const char *>(b.data()));
+    setg(p, p, p + b.size());
+  }
+};
+} // namespace
+
+RawModel read_step(rust::Slice<const uint8_t> bytes, double chord_mm, double angle_rad, Care care) {
   warm_up();
   STEPControl_Reader reader;
   // The kernel's healing looks for crossings of every two edges of a face: minutes on faces with thousands of them. The quick sequence does nothing.
   ShapeProcess_Context context;
   context.LoadResourceManager("STEP")->SetResource("Quick.exec.op", "");
   Interface_Static::SetCVal("read.step.sequence", care.heal ? "FromSTEP" : "Quick");
-  const std::string file(path.data(), path.size());
-  if (reader.ReadFile(file.c_str()) != IFSelect_RetDone)
+  Bytes buffer(bytes);
+  std::istream stream(&buffer);
+  if (reader.ReadStream("part.step", stream) != IFSelect_RetDone)
     throw std::runtime_error("not readable as STEP: damaged, cut off, or another format");
   Handle(StepData_StepModel) model = reader.StepModel();
   if (model.IsNull() || model->NbEntities() == 0) throw std::runtime_error("the STEP file holds no data");

@@ -35,7 +35,7 @@ using P3 = std::array<double, 3>;
 
 // Load what reading needs, so that a reader that waits is quick.
 void warm_up();
-RawModel read_step(rust::Str path, double chord_mm, double angle_rad, Care care);
+RawModel read_step(rust::Slice<const uint8_t> bytes, double chord_mm, double angle_rad, Care care);
 RawModel read_solid(const Solid &solid, double chord_mm, double angle_rad, bool sturdy);
 double plain_read(rust::Str path, double chord_mm, double angle_rad);
 std::unique_ptr<Solid> make_box(P3 min, P3 max);

@@ -82,7 +82,7 @@ pub(crate) mod ffi {
         include!("kernel/shim/shim.h");
 
         fn warm_up();
-        fn read_step(path: &str, chord_mm: f64, angle_rad: f64, care: Care) -> Result<RawModel>;
+        fn read_step(bytes: &[u8], chord_mm: f64, angle_rad: f64, care: Care) -> Result<RawModel>;
 
         /// The kernel's own read, mesh and volume, nothing else: what the bench compares with.
         fn plain_read(path: &str, chord_mm: f64, angle_rad: f64) -> Result<f64>;

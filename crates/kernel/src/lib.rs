@@ -11,4 +11,4 @@ pub mod shape;
 mod step;
 
 pub use model::{EdgeKind, RawEdge, RawFace, RawModel, RawSolid, RawSurface};
-pub use step::{Meshing, plain_read, read_step, warm_up};
+pub use step::{Meshing, plain_read, read_step, read_step_bytes, warm_up};

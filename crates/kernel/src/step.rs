@@ -27,7 +27,7 @@ pub(crate) fn one_at_a_time() -> MutexGuard<'static, ()> {
 }
 
 /// Files larger than this are first read without the kernel's healing, bytes.
-const LARGE: u64 = 3 << 20;
+const LARGE: usize = 3 << 20;
 /// A reading that took longer is not tried a second time.
 const PATIENCE: std::time::Duration = std::time::Duration::from_secs(6);
 
@@ -45,18 +45,23 @@ pub fn warm_up() {
 ///
 /// A damaged file can end or hang the process: for files from outside use `intake`.
 pub fn read_step(file: &Path, meshing: &Meshing) -> Result<RawModel, String> {
+    let bytes = std::fs::read(file).map_err(|e| format!("the file cannot be opened ({e})"))?;
+    read_step_bytes(&bytes, meshing)
+}
+
+/// The same from the file's bytes: no file is opened.
+pub fn read_step_bytes(bytes: &[u8], meshing: &Meshing) -> Result<RawModel, String> {
     let _turn = one_at_a_time();
-    let path = file.to_string_lossy();
     let read = |care: Care| {
-        let once = |care| ffi::read_step(&path, meshing.chord_mm, meshing.angle_rad, care);
+        let once = |care| ffi::read_step(bytes, meshing.chord_mm, meshing.angle_rad, care);
         let answer = match once(care) {
             Err(e) if e.what().starts_with("STRICT ") => once(Care { lax: true, ..care }),
             other => other,
         };
-        answer.map(|m| RawModel::from_ffi(m, format!("STEP{}", schema(file)))).map_err(|e| e.what().to_string())
+        answer.map(|m| RawModel::from_ffi(m, format!("STEP{}", schema(bytes)))).map_err(|e| e.what().to_string())
     };
     let quick = Care { lax: false, heal: false, sturdy: false };
-    if std::fs::metadata(file).is_ok_and(|m| m.len() > LARGE)
+    if bytes.len() > LARGE
         && let Ok(m) = read(quick)
         && m.holds()
         && !m.edges.iter().any(|e| e.open)
@@ -77,11 +82,8 @@ pub fn plain_read(file: &Path, meshing: &Meshing) -> Result<f64, String> {
 }
 
 /// " AP214" by the schema's name in the header.
-fn schema(file: &Path) -> &'static str {
-    use std::io::Read;
-    let mut head = vec![0; 64 << 10];
-    let n = std::fs::File::open(file).and_then(|mut f| f.read(&mut head)).unwrap_or(0);
-    let text = String::from_utf8_lossy(&head[..n]).to_uppercase();
+fn schema(bytes: &[u8]) -> &'static str {
+    let text = String::from_utf8_lossy(&bytes[..bytes.len().min(64 << 10)]).to_uppercase();
     let Some(at) = text.find("FILE_SCHEMA") else { return "" };
     let name = &text[at..];
     if name.contains("AP242") {
