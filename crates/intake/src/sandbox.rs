@@ -187,7 +187,7 @@ pub fn probe() -> Probe {
             // SAFETY: `stat` is filled by the call that is given it.
             unsafe {
                 let mut stat: libc::stat = std::mem::zeroed();
-                (libc::fstat(fd, &raw mut stat) == 0).then(|| (fd, stat.st_mode & libc::S_IFMT == libc::S_IFSOCK))
+                (libc::fstat(fd, &raw mut stat) == 0).then_some((fd, stat.st_mode & libc::S_IFMT == libc::S_IFSOCK))
             }
         })
         .collect();
