@@ -39,6 +39,7 @@ fn a_stopped_plan_frees_its_worker() {
     assert_eq!(ida.act(first, "stop").status(), 204);
     ida.wait(second, "the second to run", |s| is_running(s) || is_done(s));
     let took = start.elapsed();
+    println!("after a stop the next plan runs in {took:?}");
     // A worker that had to be broken off is replaced first.
     assert!(took < Duration::from_millis(4500), "{took:?}");
     ida.wait(second, "the second to be done", is_done);
@@ -60,6 +61,7 @@ fn a_killed_worker_loses_nothing() {
     let start = Instant::now();
     std::thread::sleep(Duration::from_millis(400));
     ida.wait(job, "it to run again", |s| is_running(s) || is_done(s));
+    println!("after its worker was killed a plan runs again in {:?}", start.elapsed());
     assert!(start.elapsed() < Duration::from_secs(10), "{:?}", start.elapsed());
     ida.wait(job, "it to be done", is_done);
     let after = children(h.pid());
@@ -75,6 +77,7 @@ fn a_closing_house_takes_its_workers_along_and_the_next_goes_on() {
     ida.wait(job, "it to run", is_running);
     let workers = children(h.pid());
     let took = h.end();
+    println!("asked to end in the middle of a plan the house is closed in {took:?}");
     assert!(took < Duration::from_secs(10), "{took:?}");
     std::thread::sleep(Duration::from_millis(200));
     assert!(workers.iter().all(|p| !std::path::Path::new(&format!("/proc/{p}")).exists()), "{workers:?}");
