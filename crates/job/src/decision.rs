@@ -333,7 +333,7 @@ mod tests {
             Act::Operation { id: id(), change: None },
             Act::Sequence { id: id(), before: None },
             Act::Mark { id: "size/3".into(), mark: None },
-            Act::Operation { id: id(), change: Some(reason::Numbers { depth: Some(1.5), ..Default::default() }) },
+            Act::Operation { id: id(), change: Some(Override { depth: Some(1.5), ..Default::default() }) },
             Act::Order { choice: None },
             Act::Rehearsal { on: None },
             Act::Edited { setup: "side 1".into(), sha: None, file: String::new() },

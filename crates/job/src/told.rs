@@ -3,7 +3,7 @@
 use crate::decision::Settled;
 use holding::Setup;
 use part::{After, FeatureKind, Intent, Part, Recognised};
-use reason::{Act, Finding, Kind, Numbers, Place, Remedy, Severity, len};
+use reason::{Act, Finding, Kind, Override, Place, Remedy, Severity, len};
 use route::Operation;
 use shop::machine::Material;
 use shop::tool::trim;
@@ -219,13 +219,12 @@ pub(crate) fn hold_findings(h: &Setup, ops: &[Operation], material: &Material, s
 }
 
 /// An operation at a depth that asks for this share of its force (side force goes with depth), and what else a person settled of it.
-fn shallower(o: &Operation, share: f64, settled: &Settled) -> Option<(f64, Numbers)> {
+fn shallower(o: &Operation, share: f64, settled: &Settled) -> Option<(f64, Override)> {
     const LEAST: f64 = 0.2;
     let ap = o.mill.as_ref().filter(|_| o.kind == route::OpKind::Rough)?.ap.value;
     let depth = (ap * share * 0.95 * 20.0).floor() / 20.0;
     let mine = settled.operations.get(&o.id).copied().unwrap_or_default();
-    let change = Numbers { tool: mine.tool, rpm: mine.rpm, feed: mine.feed, width: mine.width, depth: Some(depth) };
-    (depth >= LEAST).then_some((depth, change))
+    (depth >= LEAST).then_some((depth, Override { depth: Some(depth), ..mine }))
 }
 
 pub(crate) fn remarks(setup: &str, ops: &[Operation]) -> Vec<Finding> {

@@ -12,7 +12,7 @@ mod watch;
 mod words;
 
 pub use kinds::{KINDS, Kind};
-pub use remedy::{Act, Numbers, Remedy};
+pub use remedy::{Act, Override, Remedy};
 pub use source::{Source, Sources};
 pub use sure::Sure;
 pub use watch::Watch;

@@ -28,7 +28,7 @@ pub enum Act {
         /// Its id.
         id: String,
         /// All that a person settled of it, the new ones among them.
-        change: Option<Numbers>,
+        change: Option<Override>,
     },
     /// An operation stands in its proposed place again.
     Sequence {
@@ -65,9 +65,9 @@ pub enum Act {
     },
 }
 
-/// Numbers of an operation, as a person may settle them.
+/// What a person changed of one operation; everything else stays proposed.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize, TS)]
-pub struct Numbers {
+pub struct Override {
     /// Tool number.
     pub tool: Option<u32>,
     /// 1/min.

@@ -18,6 +18,7 @@ mod walls;
 
 pub use across::Elsewhere;
 pub use bound::{Bound, bound};
-pub use op::{OpKind, Operation, Override, Point, SetupRoute};
+pub use op::{OpKind, Operation, Point, SetupRoute};
 pub use order::{Moved, Need, broken, needs, reordered};
+pub use reason::Override;
 pub use setup::{Side, plan_side};

@@ -44,21 +44,6 @@ impl OpKind {
     }
 }
 
-/// What a person changed of one operation; everything else stays proposed.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize, TS)]
-pub struct Override {
-    /// Tool number.
-    pub tool: Option<u32>,
-    /// 1/min.
-    pub rpm: Option<f64>,
-    /// mm/min.
-    pub feed: Option<f64>,
-    /// Axial depth of a level, mm.
-    pub depth: Option<f64>,
-    /// Radial width, mm.
-    pub width: Option<f64>,
-}
-
 /// An operation with its motion and its reasons.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Operation {

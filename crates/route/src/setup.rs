@@ -1,14 +1,14 @@
 //! One side: the frame of the plan, and facing.
 
 use crate::holes::Drilled;
-use crate::op::{OpKind, Operation, Override, SetupRoute};
+use crate::op::{OpKind, Operation, SetupRoute};
 use cutting::{MillTask, mill};
 use geom::{DVec2, DVec3, Region, Slabs};
 use part::{BESIDE, Hole, Intent, View};
 use path::Feeds;
 use path::face::{Facing, face};
 use path::motion::{Coolant, Toolpath};
-use reason::{Finding, Source, Sure, Term, Watch};
+use reason::{Finding, Override, Source, Sure, Term, Watch};
 use shop::Shop;
 use shop::machine::Material;
 use shop::tool::{Tool, ToolKind};

@@ -186,6 +186,10 @@ pub fn end(c: &mut Conn, task: i64, worker: &str, state: &str, why: Option<&str>
     let n = diesel::update(tasks::table.find(task).filter(tasks::worker.eq(worker).and(tasks::state.eq("running"))))
         .set((tasks::state.eq(state), tasks::why.eq(why)))
         .execute(c)?;
+    // Given back in good order is no death.
+    if n == 1 && state == "queued" {
+        diesel::update(tasks::table.find(task)).set(tasks::tries.eq(tasks::tries - 1)).execute(c)?;
+    }
     let job: Option<i64> = tasks::table.find(task).select(tasks::job_id).first(c).optional()?;
     if let Some(job) = job {
         job_changed(c, job)?;

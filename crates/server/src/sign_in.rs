@@ -5,7 +5,7 @@
 //! A browser in which the person has signed in before has a count of its own.
 
 use crate::db::schema::{known_browsers, sign_in_failures};
-use crate::db::{Conn, now};
+use crate::db::{Conn, last_id, now};
 use crate::fault::Fault;
 use crate::people::{find, sha};
 use chrono::{Duration, NaiveDateTime};
@@ -55,54 +55,45 @@ impl Attempt {
         ])
     }
 
-    /// Count the attempt. Call [`Attempt::may`] in a later transaction.
-    pub fn count(&self, c: &mut Conn) -> Result<NaiveDateTime, Fault> {
-        let at = now();
-        let rows: Vec<_> = self
-            .buckets(c)?
-            .into_iter()
-            .map(|b| (sign_in_failures::bucket.eq(b.0), sign_in_failures::at.eq(at)))
-            .collect();
-        diesel::insert_into(sign_in_failures::table).values(rows).execute(c)?;
-        let old = at - Duration::hours(MEMORY_H);
+    /// Count the attempt: the numbers under which it is. Call [`Attempt::wait`] in a later transaction.
+    pub fn count(&self, c: &mut Conn) -> Result<Vec<i64>, Fault> {
+        let mut counted = Vec::new();
+        for Bucket(bucket, ..) in self.buckets(c)? {
+            let row = (sign_in_failures::bucket.eq(bucket), sign_in_failures::at.eq(now()));
+            diesel::insert_into(sign_in_failures::table).values(row).execute(c)?;
+            counted.push(last_id(c)?);
+        }
+        let old = now() - Duration::hours(MEMORY_H);
         diesel::delete(sign_in_failures::table.filter(sign_in_failures::at.lt(old))).execute(c)?;
-        Ok(at)
+        Ok(counted)
     }
 
-    /// May its password be looked at? If not it is no longer counted, and one has to wait.
-    pub fn may(&self, c: &mut Conn, counted: NaiveDateTime) -> Result<(), Fault> {
+    /// Seconds to wait before its password is looked at, if any; then it is no longer counted. (No refusal: that would take the forgetting back.)
+    pub fn wait(&self, c: &mut Conn, counted: &[i64]) -> Result<Option<u32>, Fault> {
         let since = now() - Duration::hours(MEMORY_H);
         for Bucket(bucket, free, most) in self.buckets(c)? {
-            let failed: Vec<NaiveDateTime> = sign_in_failures::table
+            let rows: Vec<(i64, NaiveDateTime)> = sign_in_failures::table
                 .filter(sign_in_failures::bucket.eq(&bucket).and(sign_in_failures::at.gt(since)))
-                .order(sign_in_failures::at.desc())
+                .order(sign_in_failures::id.desc())
                 .limit(200)
-                .select(sign_in_failures::at)
+                .select((sign_in_failures::id, sign_in_failures::at))
                 .load(c)?;
-            // All but this one; those at the same time count.
-            let others = failed.len().saturating_sub(1);
-            let last = failed.iter().find(|t| **t < counted).copied();
+            // Those at the same time count, whichever came first.
+            let others = rows.iter().filter(|r| !counted.contains(&r.0)).count();
+            let earlier = rows.iter().find(|r| counted.iter().all(|own| r.0 < *own));
             let wait = delay(others, free, most);
-            let left = last.map_or(0, |t| wait - (now() - t).num_seconds());
-            if wait > 0 && left > 0 {
-                self.forget(c, counted)?;
-                return Err(Fault::Wait(left as u32));
+            let left = earlier.map_or(0, |r| wait * 1000 - (now() - r.1).num_milliseconds());
+            if left > 0 {
+                forget(c, counted)?;
+                return Ok(Some((left as u32).div_ceil(1000)));
             }
         }
-        Ok(())
-    }
-
-    fn forget(&self, c: &mut Conn, counted: NaiveDateTime) -> Result<(), Fault> {
-        for Bucket(bucket, ..) in self.buckets(c)? {
-            let own = sign_in_failures::bucket.eq(bucket).and(sign_in_failures::at.eq(counted));
-            diesel::delete(sign_in_failures::table.filter(own)).execute(c)?;
-        }
-        Ok(())
+        Ok(None)
     }
 
     /// The password was right: this attempt does not count, nor do this client's earlier ones under the name. The browser is known from now on.
-    pub fn succeeded(&self, c: &mut Conn, counted: NaiveDateTime, person: i64, browser: &str) -> Result<(), Fault> {
-        self.forget(c, counted)?;
+    pub fn succeeded(&self, c: &mut Conn, counted: &[i64], person: i64, browser: &str) -> Result<(), Fault> {
+        forget(c, counted)?;
         if let Some(Bucket(own, ..)) = self.buckets(c)?.into_iter().next() {
             diesel::delete(sign_in_failures::table.filter(sign_in_failures::bucket.eq(own))).execute(c)?;
         }
@@ -116,6 +107,12 @@ impl Attempt {
         diesel::delete(known_browsers::table.filter(known_browsers::at.lt(old))).execute(c)?;
         Ok(())
     }
+}
+
+/// An attempt counts no longer.
+fn forget(c: &mut Conn, counted: &[i64]) -> Result<(), Fault> {
+    diesel::delete(sign_in_failures::table.filter(sign_in_failures::id.eq_any(counted))).execute(c)?;
+    Ok(())
 }
 
 #[cfg(test)]

@@ -4,7 +4,7 @@ mod common;
 
 use common::Base;
 use diesel::prelude::*;
-use server::db::schema::{jobs, shop_revisions, tasks};
+use server::db::schema::tasks;
 use server::db::{Conn, now};
 use server::fault::Fault;
 use server::queue::{self, SILENT_S};
@@ -17,19 +17,8 @@ fn fill(base: &Base, n: usize) {
     base.db
         .act(|c| {
             let shop = server::demo::make_shop(c, "Shop", &data)?;
-            let revision: i64 = shop_revisions::table.select(shop_revisions::id).first(c)?;
             for k in 0..n {
-                diesel::insert_into(jobs::table)
-                    .values((
-                        jobs::shop_id.eq(shop),
-                        jobs::title.eq(format!("Job {k}")),
-                        jobs::file.eq("x.step"),
-                        jobs::model.eq("0"),
-                        jobs::shop_revision_id.eq(revision),
-                        jobs::made_at.eq(now()),
-                    ))
-                    .execute(c)?;
-                let id = server::db::last_id(c)?;
+                let id = common::empty_job(c, shop, &format!("Job {k}"))?;
                 queue::ask(c, id, 0, None)?;
             }
             Ok(())
@@ -93,6 +82,49 @@ fn a_silent_workers_task_goes_to_another_and_at_last_fails() {
     assert_eq!(base.db.act(|c| queue::claim(c, "fourth", None)).unwrap(), None);
     let why: Option<String> = base.db.act(|c| Ok(tasks::table.select(tasks::why).first(c)?)).unwrap();
     assert!(why.unwrap().contains("three times"));
+}
+
+/// A house that is closed and opened again and again in the middle of a plan has killed no worker.
+#[test]
+fn what_is_given_back_in_good_order_is_never_given_up() {
+    let base = Base::new();
+    fill(&base, 1);
+    for k in 0..8 {
+        let name = format!("w{k}");
+        let t = base.db.act(|c| queue::claim(c, &name, None)).unwrap().expect("it waits again");
+        assert!(base.db.act(|c| queue::end(c, t.id, &name, "queued", None)).unwrap());
+    }
+    // Workers that die over it are counted: the third is the last.
+    for k in 0..3 {
+        let name = format!("d{k}");
+        assert!(base.db.act(|c| queue::claim(c, &name, None)).unwrap().is_some());
+        base.db.act(|c| queue::give_back(c, &name)).unwrap();
+    }
+    assert_eq!(base.db.act(states).unwrap(), BTreeMap::from([("failed".to_string(), 1)]));
+}
+
+/// A stopped task whose worker then dies or falls silent is stopped, not taken up by another.
+#[test]
+fn what_was_stopped_is_never_taken_up_again() {
+    let base = Base::new();
+    fill(&base, 2);
+    for dies in [true, false] {
+        let t = base.db.act(|c| queue::claim(c, "w", None)).unwrap().unwrap();
+        base.db.act(|c| queue::stop(c, t.job_id)).unwrap();
+        if dies {
+            base.db.act(|c| queue::give_back(c, "w")).unwrap();
+        } else {
+            let long_ago = now() - chrono::Duration::seconds(SILENT_S + 1);
+            base.db
+                .act(|c| {
+                    diesel::update(tasks::table.find(t.id)).set(tasks::beat_at.eq(long_ago)).execute(c)?;
+                    Ok(())
+                })
+                .unwrap();
+            assert_eq!(base.db.act(|c| queue::claim(c, "other", None)).unwrap(), None);
+        }
+    }
+    assert_eq!(base.db.act(states).unwrap(), BTreeMap::from([("stopped".to_string(), 2)]));
 }
 
 #[test]

@@ -199,6 +199,15 @@ fn whoever_guesses_at_a_name_holds_up_only_himself() {
     }
     assert_eq!(try_from(&h, "192.0.2.1", "ida", PRIVATE), 429, "the guesser waits");
     assert_eq!(try_from(&h, "192.0.2.2", "ida", PRIVATE), 204, "ida does not");
+    // Having waited, the guesser is looked at again, and the right word lets him in; then nothing is held against him any more.
+    std::thread::sleep(std::time::Duration::from_millis(2300));
+    assert_eq!(try_from(&h, "192.0.2.1", "ida", "wrong"), 401);
+    assert_eq!(try_from(&h, "192.0.2.1", "ida", PRIVATE), 429, "longer now");
+    std::thread::sleep(std::time::Duration::from_millis(4300));
+    assert_eq!(try_from(&h, "192.0.2.1", "ida", PRIVATE), 204);
+    for _ in 0..5 {
+        assert_eq!(try_from(&h, "192.0.2.1", "ida", "wrong"), 401);
+    }
     // What a client says of itself is not believed: the proxy's word, the last, counts.
     assert_eq!(try_from(&h, "192.0.2.77, 192.0.2.1", "ida", PRIVATE), 429);
 }

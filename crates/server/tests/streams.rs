@@ -5,8 +5,8 @@ mod common;
 use common::Base;
 use common::person::{Person, peopled, refusal};
 use diesel::prelude::*;
-use server::db::schema::{jobs, people, shop_revisions};
-use server::db::{Conn, now};
+use server::db::Conn;
+use server::db::schema::people;
 use server::demo::PASSWORD;
 use server::fault::Fault;
 use server::people as persons;
@@ -33,19 +33,8 @@ fn more_jobs(base: &Base, n: usize) {
     base.db
         .act(|c| {
             let shop: i64 = people::table.filter(people::name.eq("ida")).select(people::shop_id).first(c)?;
-            let of_shop = shop_revisions::table.filter(shop_revisions::shop_id.eq(shop));
-            let revision: i64 = of_shop.select(shop_revisions::id).first(c)?;
             for k in 0..n {
-                diesel::insert_into(jobs::table)
-                    .values((
-                        jobs::shop_id.eq(shop),
-                        jobs::title.eq(format!("Job {k}")),
-                        jobs::file.eq("x.step"),
-                        jobs::model.eq("0"),
-                        jobs::shop_revision_id.eq(revision),
-                        jobs::made_at.eq(now()),
-                    ))
-                    .execute(c)?;
+                common::empty_job(c, shop, &format!("Job {k}"))?;
             }
             Ok(())
         })

@@ -1,1 +1,1 @@
-ALTER TABLE tasks DROP KEY by_kind, DROP COLUMN started_at, DROP COLUMN person_id, DROP COLUMN kind;
+ALTER TABLE tasks DROP KEY by_kind, DROP KEY by_start, DROP COLUMN started_at, DROP COLUMN person_id, DROP COLUMN kind;

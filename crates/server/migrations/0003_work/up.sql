@@ -3,4 +3,5 @@ ALTER TABLE tasks
   ADD COLUMN kind VARCHAR(8) NOT NULL DEFAULT 'plan',
   ADD COLUMN person_id BIGINT NULL,
   ADD COLUMN started_at DATETIME(3) NULL,
-  ADD KEY by_kind (job_id, kind, id);
+  ADD KEY by_kind (job_id, kind, id),
+  ADD KEY by_start (started_at);

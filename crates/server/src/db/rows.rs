@@ -3,20 +3,6 @@
 use super::schema::{decisions, jobs, people, tasks};
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
-use serde::{Deserialize, Serialize};
-use ts_rs::TS;
-
-macro_rules! id {
-    ($name:ident, $doc:literal) => {
-        #[doc = $doc]
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
-        #[serde(transparent)]
-        pub struct $name(#[ts(type = "number")] pub i64);
-    };
-}
-id!(JobId, "A job.");
-id!(PersonId, "A person.");
-id!(ShopId, "A shop.");
 
 /// A person.
 #[derive(Debug, Clone, Queryable, Selectable)]

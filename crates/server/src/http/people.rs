@@ -50,7 +50,10 @@ async fn sign_in(req: HttpRequest, house: Data<House>, body: Json<SignIn>) -> Re
     let attempt = try_.clone();
     let counted = house.db.run(move |c| attempt.count(c)).await?;
     let attempt = try_.clone();
-    house.db.run(move |c| attempt.may(c, counted)).await?;
+    let own = counted.clone();
+    if let Some(seconds) = house.db.run(move |c| attempt.wait(c, &own)).await? {
+        return Err(Fault::Wait(seconds));
+    }
     let name = try_.name.clone();
     let person = house.db.run(move |c| people::find(c, &name)).await?;
     // An unknown name takes as long as a known one.
@@ -72,7 +75,7 @@ async fn sign_in(req: HttpRequest, house: Data<House>, body: Json<SignIn>) -> Re
     let token = house
         .db
         .run(move |c| {
-            try_.succeeded(c, counted, p.id, &known)?;
+            try_.succeeded(c, &counted, p.id, &known)?;
             audit::note_of(c, p.shop_id, Some(p.id), &p.name, "sign_in", "signed in", &client)?;
             people::open_session(c, p.id)
         })

@@ -223,6 +223,8 @@ async fn again(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<
         .db
         .run(move |c| {
             let job = jobs::of_locked(c, &me, *id)?;
+            // A part that could not be looked at is looked at anew.
+            queue::ask_part(c, job.id, job.revision, Some(me.id))?;
             queue::ask(c, job.id, job.revision, Some(me.id))
         })
         .await?;

@@ -75,6 +75,23 @@ fn sql(server: &str, text: &str) {
     diesel::sql_query(text).execute(&mut c).unwrap();
 }
 
+/// A job of no content in a shop.
+pub fn empty_job(c: &mut server::db::Conn, shop: i64, title: &str) -> Result<i64, server::fault::Fault> {
+    use diesel::prelude::*;
+    use server::db::schema::jobs;
+    diesel::insert_into(jobs::table)
+        .values((
+            jobs::shop_id.eq(shop),
+            jobs::title.eq(title),
+            jobs::file.eq("x.step"),
+            jobs::model.eq("0"),
+            jobs::shop_revision_id.eq(server::jobs::newest_shop_revision(c, shop)?),
+            jobs::made_at.eq(server::db::now()),
+        ))
+        .execute(c)?;
+    server::db::last_id(c)
+}
+
 /// A served house.
 pub struct House {
     pub base: Base,

@@ -73,7 +73,6 @@ export * from './Need';
 export * from './NewOwner';
 export * from './NewPassword';
 export * from './NewPerson';
-export * from './Numbers';
 export * from './OpKind';
 export * from './OpSheet';
 export * from './Operation';
