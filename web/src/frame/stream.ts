@@ -39,7 +39,8 @@ function connect() {
   let source: EventSource | null = null;
   return {
     hello: () => {
-      source ??= new EventSource('/api/events');
+      if (source) return;
+      source = new EventSource('/api/events');
       for (const name of ['bench', 'card']) {
         source.addEventListener(name, (e) => {
           heard(name, (e as MessageEvent<string>).data);
