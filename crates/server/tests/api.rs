@@ -336,8 +336,14 @@ fn screens_hear_of_what_others_decide() {
     assert!(name == "bench" && all.as_array().unwrap().len() == 1 && all[0]["revision"] == 1, "{all}");
     assert_eq!(next(&mut theirs), ("bench".into(), json!([])));
     bruno.decide(job, 1, json!({"about": "order", "choice": null}));
-    let (name, card) = next(&mut lines);
-    assert_eq!((name.as_str(), card["id"].as_i64(), card["revision"].as_i64()), ("card", Some(job), Some(2)));
+    // What a stream was told at its beginning may be told once more (the watcher looks later than it was written), but nothing older.
+    let mut card = Value::Null;
+    while card["revision"] != 2 {
+        let (name, next) = next(&mut lines);
+        assert_eq!((name.as_str(), next["id"].as_i64()), ("card", Some(job)));
+        assert!(card["revision"].as_i64().unwrap_or(1) <= next["revision"].as_i64().unwrap(), "{card} then {next}");
+        card = next;
+    }
     // Another shop hears of its own jobs only.
     let own = carla.job("spider-plate.step");
     assert_eq!(next(&mut theirs).1["id"].as_i64(), Some(own));
