@@ -2,10 +2,10 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter } from 'react-router';
-import { retry } from './api';
+import { retry, retryDelay } from './api';
 import { App } from './App';
 
-const client = new QueryClient({ defaultOptions: { queries: { retry, refetchOnWindowFocus: false } } });
+const client = new QueryClient({ defaultOptions: { queries: { retry, retryDelay, refetchOnWindowFocus: false } } });
 const root = document.getElementById('root');
 if (root)
   createRoot(root).render(

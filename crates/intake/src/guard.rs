@@ -348,9 +348,7 @@ pub fn reader_main() -> i32 {
     if stdin.by_ref().take(e.input_bytes).read_to_end(&mut input).is_err() || input.len() as u64 != e.input_bytes {
         return 64;
     }
-    // The kernel writes STEP into a file by its name only.
-    let files = matches!(e.task, Task::Write);
-    if sandbox::shut_in(files).is_err() {
+    if sandbox::shut_in().is_err() {
         return NO_SANDBOX;
     }
     let meshing = Meshing { chord_mm: e.chord_mm, angle_rad: e.angle_rad };

@@ -11,7 +11,7 @@ use kernel::Meshing;
 use kernel::shape::{ModelError, Shape};
 use serde::{Deserialize, Serialize};
 use std::ffi::OsStr;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 /// A layer of material: from, to, outlines (solid ones counter-clockwise, holes clockwise).
 pub type Layer3 = (f64, f64, Vec<Vec<DVec2>>);
@@ -21,8 +21,8 @@ pub type Layer3 = (f64, f64, Vec<Vec<DVec2>>);
 pub enum Export {
     /// A part as it is in its file, exact: which solid, all lengths times `scale`.
     Part {
-        /// STEP or DXF.
-        file: PathBuf,
+        /// STEP or DXF, whole.
+        file: Vec<u8>,
         /// What was answered about it.
         reading: Reading,
         /// Of several solids.
@@ -55,11 +55,10 @@ pub fn export_guarded<S: AsRef<OsStr>>(
 pub(crate) fn export_here(what: &Export, meshing: &Meshing) -> Result<Vec<u8>, String> {
     match what {
         Export::Part { file, reading, solid, scale } => {
-            let bytes = std::fs::read(file).map_err(|e| format!("the model cannot be opened ({e}); give it again"))?;
-            let shape = match Format::of(&bytes)? {
+            let shape = match Format::of(file)? {
                 Format::Step => Shape::from_step(file, *solid, *scale).map_err(failed)?,
                 Format::Dxf => {
-                    let (mut solids, ..) = drawing::solids(&bytes, reading)?;
+                    let (mut solids, ..) = drawing::solids(file, reading)?;
                     if *solid >= solids.len() {
                         return Err("the drawing has no plate of that number; answer which one is the part".into());
                     }
@@ -92,9 +91,7 @@ fn failed(e: ModelError) -> String {
 }
 
 fn step(shape: &Shape) -> Result<Vec<u8>, String> {
-    let file = tempfile::NamedTempFile::new().map_err(|e| format!("there is no room for the file ({e})"))?;
-    shape.write_step(file.path()).map_err(failed)?;
-    std::fs::read(file.path()).map_err(|e| format!("the file was not written ({e}); try again"))
+    shape.to_step().map_err(failed)
 }
 
 /// Arcs within this of the outlines, mm.

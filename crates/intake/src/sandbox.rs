@@ -103,11 +103,11 @@ fn apply(rules: BTreeMap<i64, Vec<SeccompRule>>, errno: i32) -> Result<(), Strin
     seccompiler::apply_filter(&program).map_err(|e| e.to_string())
 }
 
-/// Shut this process in for good. `files`: it may still open files by name, as whoever it is; else it becomes nobody and opens none.
-pub fn shut_in(files: bool) -> Result<(), String> {
+/// Shut this process in for good: it becomes nobody and opens no file by name.
+pub fn shut_in() -> Result<(), String> {
     // SAFETY: plain calls with numbers; a failure is looked at.
     unsafe {
-        if libc::geteuid() == 0 && !files {
+        if libc::geteuid() == 0 {
             let left = libc::setgroups(0, std::ptr::null()) == 0
                 && libc::setresgid(NOBODY, NOBODY, NOBODY) == 0
                 && libc::setresuid(NOBODY, NOBODY, NOBODY) == 0;
@@ -123,10 +123,8 @@ pub fn shut_in(files: bool) -> Result<(), String> {
     let mut forbid = |list: &[libc::c_long]| list.iter().for_each(|n| drop(rules.insert(*n, vec![])));
     forbid(FORBIDDEN);
     forbid(OLDER[0]);
-    if !files {
-        forbid(BY_NAME);
-        forbid(OLDER[1]);
-    }
+    forbid(BY_NAME);
+    forbid(OLDER[1]);
     // Threads are clones that share everything; another process is one that does not.
     let flag = libc::CLONE_THREAD as u64;
     let apart = SeccompCondition::new(0, SeccompCmpArgLen::Qword, SeccompCmpOp::MaskedEq(flag), 0);

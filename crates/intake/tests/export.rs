@@ -45,7 +45,8 @@ fn one_solid_of_several_leaves_exactly_and_in_another_unit() {
     let dir = tempfile::tempdir().unwrap();
     let file = dir.path().join("two.step");
     two().write_step(&file).unwrap();
-    let part = |solid, scale| Export::Part { file: file.clone(), reading: Reading::default(), solid, scale };
+    let part =
+        |solid, scale| Export::Part { file: std::fs::read(&file).unwrap(), reading: Reading::default(), solid, scale };
     let m = back("a.step", &out(&part(0, 1.0)).unwrap(), &Reading::default());
     assert_eq!(m.raw.solids.len(), 1);
     near(volume(&m), plate_volume(), 1e-9);
@@ -53,8 +54,7 @@ fn one_solid_of_several_leaves_exactly_and_in_another_unit() {
     near(volume(&m), PI * 9.0 * 20.0 * 25.4_f64.powi(3), 1e-9);
     assert!(out(&part(2, 1.0)).unwrap_err().contains("no solid of that number"));
     // A mesh has no exact faces to write.
-    let stl = dir.path().join("m.stl");
-    std::fs::write(&stl, intake::write_stl(&[[0.0; 3], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0]], &[[0, 1, 2]])).unwrap();
+    let stl = intake::write_stl(&[[0.0; 3], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0]], &[[0, 1, 2]]);
     let e = out(&Export::Part { file: stl, reading: Reading::default(), solid: 0, scale: 1.0 }).unwrap_err();
     assert!(e.contains("take it as STL"), "{e}");
 }
@@ -74,10 +74,7 @@ fn an_outline_comes_back_with_its_arcs() {
     assert!(m.raw.faces.len() <= 18, "{} faces", m.raw.faces.len());
     assert_eq!(m.drawing.unwrap().unit, "mm");
     // The plate drawn from it leaves as STEP again.
-    let dir = tempfile::tempdir().unwrap();
-    let file = dir.path().join("o.dxf");
-    std::fs::write(&file, &dxf).unwrap();
-    let step = out(&Export::Part { file, reading, solid: 0, scale: 1.0 }).unwrap();
+    let step = out(&Export::Part { file: dxf, reading, solid: 0, scale: 1.0 }).unwrap();
     near(volume(&back("p.step", &step, &Reading::default())), plate_volume(), 2e-4);
 }
 

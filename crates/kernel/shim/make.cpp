@@ -27,6 +27,10 @@
 #include <Interface_Static.hxx>
 #include <STEPControl_Reader.hxx>
 #include <STEPControl_Writer.hxx>
+#include <StepData_Protocol.hxx>
+#include <StepData_StepModel.hxx>
+#include <StepData_StepWriter.hxx>
+#include <XSControl_WorkSession.hxx>
 #include <ShapeUpgrade_UnifySameDomain.hxx>
 #include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
@@ -34,6 +38,7 @@
 #include <TopoDS.hxx>
 #include <TopoDS_Compound.hxx>
 #include <TopoDS_Edge.hxx>
+#include <sstream>
 #include <stdexcept>
 #include <string>
 
@@ -137,10 +142,12 @@ std::unique_ptr<Solid> moved(const Solid &a, P3 axis, double angle, P3 shift) {
   return wrap(BRepBuilderAPI_Transform(a.shape, go * turn, Standard_True).Shape());
 }
 
-std::unique_ptr<Solid> step_solid(rust::Str path, size_t number, double scale) {
+std::unique_ptr<Solid> step_solid(rust::Slice<const uint8_t> bytes, size_t number, double scale) {
   quiet();
   STEPControl_Reader reader;
-  if (reader.ReadFile(std::string(path.data(), path.size()).c_str()) != IFSelect_RetDone || reader.TransferRoots() == 0)
+  Bytes buffer(bytes);
+  std::istream stream(&buffer);
+  if (reader.ReadStream("part.step", stream) != IFSelect_RetDone || reader.TransferRoots() == 0)
     throw std::runtime_error("not readable as STEP");
   const TopoDS_Shape shape = close_up(reader.OneShape()).shape;
   TopExp_Explorer s(shape, TopAbs_SOLID);
@@ -183,12 +190,21 @@ double volume(const Solid &a) {
   return g.Mass();
 }
 
-void write_step(const Solid &a, rust::Str path) {
+rust::Vec<uint8_t> to_step(const Solid &a) {
   quiet();
   STEPControl_Writer w;
   Interface_Static::SetCVal("write.step.schema", "AP214IS");
   Interface_Static::SetCVal("write.step.product.name", "part");
-  if (w.Transfer(a.shape, STEPControl_AsIs) != IFSelect_RetDone || w.Write(std::string(path.data(), path.size()).c_str()) != IFSelect_RetDone)
-    throw std::runtime_error("the STEP file could not be written");
+  if (w.Transfer(a.shape, STEPControl_AsIs) != IFSelect_RetDone) throw std::runtime_error("the solid could not be turned into STEP");
+  // The writer itself only knows files by their names; what it prints needs none.
+  StepData_StepWriter text(w.Model());
+  text.SendModel(Handle(StepData_Protocol)::DownCast(w.WS()->Protocol()));
+  std::ostringstream out;
+  if (!text.Print(out) || !out) throw std::runtime_error("the STEP file could not be written");
+  const std::string s = out.str();
+  rust::Vec<uint8_t> bytes;
+  bytes.reserve(s.size());
+  for (const char c : s) bytes.push_back(static_cast<uint8_t>(c));
+  return bytes;
 }
 } // namespace goldchip

@@ -452,16 +452,6 @@ void warm_up() {
   STEPControl_Controller::Init();
 }
 
-namespace {
-// Bytes in memory as a stream.
-struct Bytes : std::streambuf {
-  explicit Bytes(rust::Slice<const uint8_t> b) {
-    char *p = const_cast<char *>(reinterpret_cast<const char *>(b.data()));
-    setg(p, p, p + b.size());
-  }
-};
-} // namespace
-
 RawModel read_step(rust::Slice<const uint8_t> bytes, double chord_mm, double angle_rad, Care care) {
   warm_up();
   STEPControl_Reader reader;

@@ -53,7 +53,7 @@ std::unique_ptr<Solid> chamfer_edges(const Solid &a, double size, P3 box_min, P3
 std::unique_ptr<Solid> fillet_edges(const Solid &a, double radius, P3 box_min, P3 box_max);
 std::unique_ptr<Solid> moved(const Solid &a, P3 turn_axis, double turn_rad, P3 shift);
 // Number from 0 in the order of read_step; all lengths times scale.
-std::unique_ptr<Solid> step_solid(rust::Str path, size_t number, double scale);
+std::unique_ptr<Solid> step_solid(rust::Slice<const uint8_t> bytes, size_t number, double scale);
 // The solids of both, not joined.
 std::unique_ptr<Solid> beside(const Solid &a, const Solid &b);
 // The same solid with every face and edge stored as a spline.
@@ -61,5 +61,5 @@ std::unique_ptr<Solid> as_splines(const Solid &a);
 // Its faces without those that lie wholly inside the box: surfaces, no solid.
 std::unique_ptr<Solid> without_faces(const Solid &a, P3 box_min, P3 box_max);
 double volume(const Solid &a);
-void write_step(const Solid &a, rust::Str path);
+rust::Vec<uint8_t> to_step(const Solid &a);
 } // namespace goldchip

@@ -106,12 +106,12 @@ pub(crate) mod ffi {
         fn chamfer_edges(a: &Solid, size: f64, box_min: [f64; 3], box_max: [f64; 3]) -> Result<UniquePtr<Solid>>;
         fn fillet_edges(a: &Solid, radius: f64, box_min: [f64; 3], box_max: [f64; 3]) -> Result<UniquePtr<Solid>>;
         fn moved(a: &Solid, turn_axis: [f64; 3], turn_rad: f64, shift: [f64; 3]) -> Result<UniquePtr<Solid>>;
-        fn step_solid(path: &str, number: usize, scale: f64) -> Result<UniquePtr<Solid>>;
+        fn step_solid(bytes: &[u8], number: usize, scale: f64) -> Result<UniquePtr<Solid>>;
         fn beside(a: &Solid, b: &Solid) -> Result<UniquePtr<Solid>>;
         fn as_splines(a: &Solid) -> Result<UniquePtr<Solid>>;
         fn without_faces(a: &Solid, box_min: [f64; 3], box_max: [f64; 3]) -> Result<UniquePtr<Solid>>;
         fn volume(a: &Solid) -> f64;
         fn read_solid(a: &Solid, chord_mm: f64, angle_rad: f64, sturdy: bool) -> Result<RawModel>;
-        fn write_step(a: &Solid, path: &str) -> Result<()>;
+        fn to_step(a: &Solid) -> Result<Vec<u8>>;
     }
 }

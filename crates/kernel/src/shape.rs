@@ -92,11 +92,11 @@ impl Shape {
     pub fn moved(&self, axis: [f64; 3], angle_rad: f64, shift: [f64; 3]) -> Made {
         Ok(Shape(ffi::moved(&self.0, axis, angle_rad, shift)?))
     }
-    /// A solid of a STEP file by its number from 0, in the order of [`crate::read_step`], with all lengths times `scale`. As with that, a
+    /// A solid of a STEP file (its bytes) by its number from 0, in the order of [`crate::read_step`], with all lengths times `scale`. As with that, a
     /// damaged file can end the process: only a guarded child does this with a file from outside.
-    pub fn from_step(file: &Path, number: usize, scale: f64) -> Made {
+    pub fn from_step(bytes: &[u8], number: usize, scale: f64) -> Made {
         let _turn = crate::step::one_at_a_time();
-        Ok(Shape(ffi::step_solid(&file.to_string_lossy(), number, scale)?))
+        Ok(Shape(ffi::step_solid(bytes, number, scale)?))
     }
     /// The solids of both, not joined.
     pub fn beside(&self, other: &Shape) -> Made {
@@ -121,10 +121,14 @@ impl Shape {
         // The quick triangulation is wrong once in some hundred faces; the other is asked when the volumes disagree.
         Ok(if quick.holds() { quick } else { RawModel::from_ffi(read(true)?, "modelled".into()) })
     }
-    /// Write as STEP AP214, mm.
-    pub fn write_step(&self, path: &Path) -> Result<(), ModelError> {
+    /// As STEP AP214, mm. No file is opened.
+    pub fn to_step(&self) -> Result<Vec<u8>, ModelError> {
         let _turn = crate::step::one_at_a_time();
-        Ok(ffi::write_step(&self.0, &path.to_string_lossy())?)
+        Ok(ffi::to_step(&self.0)?)
+    }
+    /// The same into a file.
+    pub fn write_step(&self, path: &Path) -> Result<(), ModelError> {
+        std::fs::write(path, self.to_step()?).map_err(|e| ModelError(format!("{}: {e}", path.display())))
     }
 }
 

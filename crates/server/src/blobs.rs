@@ -48,6 +48,11 @@ pub fn get(c: &mut Conn, name: &str) -> Result<Option<Vec<u8>>, Fault> {
     Ok(Some(all))
 }
 
+/// Are they there?
+pub fn is_there(c: &mut Conn, name: &str) -> Result<bool, Fault> {
+    Ok(diesel::select(diesel::dsl::exists(blobs::table.find(name))).get_result(c)?)
+}
+
 /// Several small ones (of one piece) at once.
 pub fn get_small(c: &mut Conn, names: &[String]) -> Result<HashMap<String, Vec<u8>>, Fault> {
     let rows: Vec<(String, Vec<u8>)> = blob_pieces::table
@@ -101,7 +106,7 @@ impl Cache for DbCache {
             return;
         }
         if let Err(e) = self.0.act(|c| put(c, key, value, false)) {
-            eprintln!("goldchip: a result was not kept: {e:?}");
+            tracing::warn!("a result was not kept: {e:?}");
         }
     }
 }

@@ -49,14 +49,14 @@ impl Crew {
         command.args([HAND_WORD, &h.name, kinds(h.only)]).stdin(Stdio::null()).stdout(Stdio::null());
         match command.spawn() {
             Ok(c) => h.child = Some(c),
-            Err(e) => eprintln!("goldchip: a worker could not be started: {e}"),
+            Err(e) => tracing::error!("a worker could not be started: {e}"),
         }
     }
 
     fn bury(&self, h: &mut Hand) {
         h.child = None;
         if let Err(e) = self.db.act(|c| queue::give_back(c, &h.name)) {
-            eprintln!("goldchip: what {} held could not be given back: {e:?}", h.name);
+            tracing::error!("what {} held could not be given back: {e:?}", h.name);
         }
     }
 

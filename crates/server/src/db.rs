@@ -8,7 +8,7 @@ use chrono::{NaiveDateTime, Utc};
 use diesel::connection::SimpleConnection;
 use diesel::mysql::MysqlConnection;
 use diesel::prelude::*;
-use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool};
+use diesel::r2d2::{CustomizeConnection, ManageConnection, Pool, R2D2Connection};
 use diesel::sql_types::{Integer, Nullable};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
@@ -19,7 +19,58 @@ pub type Conn = MysqlConnection;
 
 /// Connections to one database; cheap to clone.
 #[derive(Clone)]
-pub struct Db(Pool<ConnectionManager<Conn>>);
+pub struct Db(Pool<Manager>);
+
+/// Where the database is. In a file it may change: a database that was started again may have another port.
+#[derive(Debug, Clone)]
+pub struct Address {
+    /// `mysql://user@host:port/name`, or `file:PATH` of a file that holds such a line.
+    pub place: String,
+    /// Of the user.
+    pub password: Option<String>,
+}
+
+impl Address {
+    /// `GOLDCHIP_DATABASE` and `GOLDCHIP_DATABASE_PASSWORD`.
+    pub fn from_env() -> Result<Address, String> {
+        let place = std::env::var("GOLDCHIP_DATABASE").map_err(|_| "GOLDCHIP_DATABASE is not set".to_string())?;
+        Ok(Address { place, password: std::env::var("GOLDCHIP_DATABASE_PASSWORD").ok() })
+    }
+    /// As it is now, with the password in it: that never stands on a command line.
+    pub fn url(&self) -> Result<String, String> {
+        let line = match self.place.strip_prefix("file:") {
+            Some(path) => std::fs::read_to_string(path).map_err(|e| format!("{path}: {e}"))?.trim().to_string(),
+            None => self.place.clone(),
+        };
+        Ok(match &self.password {
+            Some(p) => line.replacen('@', &format!(":{p}@"), 1),
+            None => line,
+        })
+    }
+}
+
+/// Makes connections to wherever the database is now.
+#[derive(Debug)]
+pub struct Manager(Address);
+
+impl ManageConnection for Manager {
+    type Connection = Conn;
+    type Error = diesel::r2d2::Error;
+
+    fn connect(&self) -> Result<Conn, diesel::r2d2::Error> {
+        let bad = |e: String| diesel::r2d2::Error::ConnectionError(diesel::ConnectionError::BadConnection(e));
+        Conn::establish(&self.0.url().map_err(bad)?).map_err(diesel::r2d2::Error::ConnectionError)
+    }
+    fn is_valid(&self, c: &mut Conn) -> Result<(), diesel::r2d2::Error> {
+        c.ping().map_err(diesel::r2d2::Error::QueryError)
+    }
+    fn has_broken(&self, c: &mut Conn) -> bool {
+        std::thread::panicking() || c.is_broken()
+    }
+}
+
+/// So long one waits for a connection before the database is said to be away.
+const PATIENCE: std::time::Duration = std::time::Duration::from_secs(3);
 
 /// Sessions see what others have committed: `FOR UPDATE SKIP LOCKED` wants it, and a poll must not look at an old picture.
 #[derive(Debug)]
@@ -43,15 +94,20 @@ struct Got {
     got: Option<i32>,
 }
 
+fn away(e: impl std::fmt::Display) -> Fault {
+    Fault::Away(format!("the database does not answer: {e}"))
+}
+
 impl Db {
     /// Connect, and bring the tables up to date. Two processes that start at once wait for one another (DDL is not transactional here).
-    pub fn open(url: &str, size: u32) -> Result<Db, Fault> {
+    pub fn open(address: Address, size: u32) -> Result<Db, Fault> {
         let pool = Pool::builder()
             .max_size(size)
+            .min_idle(Some(1))
             .connection_customizer(Box::new(Fresh))
-            .connection_timeout(std::time::Duration::from_secs(10))
-            .build(ConnectionManager::new(url))
-            .map_err(|e| Fault::internal(format!("the database does not answer: {e}")))?;
+            .connection_timeout(PATIENCE)
+            .build(Manager(address))
+            .map_err(away)?;
         let db = Db(pool);
         db.with(|c| {
             let got: Got = diesel::sql_query("SELECT GET_LOCK('goldchip-migrations', 60) AS got").get_result(c)?;
@@ -67,7 +123,7 @@ impl Db {
 
     /// Do something with a connection.
     pub fn with<T>(&self, f: impl FnOnce(&mut Conn) -> Result<T, Fault>) -> Result<T, Fault> {
-        let mut c = self.0.get().map_err(|e| Fault::internal(format!("the database does not answer: {e}")))?;
+        let mut c = self.0.get().map_err(away)?;
         f(&mut c)
     }
 

@@ -184,6 +184,30 @@ fn append(
     Ok(Revision { revision })
 }
 
+/// What is sent a second time, because the answer to the first was lost, is made once: the job remembers its sender's word for it.
+pub fn once(
+    c: &mut Conn,
+    me: &Me,
+    id: i64,
+    word: Option<&str>,
+    make: impl FnOnce(&mut Conn) -> Result<Revision, Fault>,
+) -> Result<Revision, Fault> {
+    let Some(word) = word else { return make(c) };
+    if word.is_empty() || word.len() > 64 || !word.is_ascii() {
+        return Err(Fault::Bad("The Idempotency-Key of a decision has between 1 and 64 plain characters".into()));
+    }
+    job_rows::of_locked(c, me, id)?;
+    // Of oneself alone: nobody learns of another's.
+    let mine = decisions::job_id.eq(id).and(decisions::person_id.eq(me.id)).and(decisions::once.eq(word));
+    let made: Option<i64> = decisions::table.filter(mine).select(decisions::revision).first(c).optional()?;
+    if let Some(revision) = made {
+        return Ok(Revision { revision });
+    }
+    let done = make(c)?;
+    diesel::update(decisions::table.find((id, done.revision))).set(decisions::once.eq(word)).execute(c)?;
+    Ok(done)
+}
+
 /// The newest decision about a key after a revision, if any, as a conflict.
 fn conflict(c: &mut Conn, job: i64, key: &str, after: i64) -> Result<(), Fault> {
     let rows = job_rows::decisions_of(c, job)?;
@@ -258,6 +282,7 @@ pub fn revise(
 ) -> Result<Revision, Fault> {
     let job = job_rows::of_locked(c, me, id)?;
     conflict(c, id, "model", revision)?;
+    crate::keeping::room(c, me.shop_id, bytes.len() + read.len())?;
     let sha = job_rows::keep_model(c, bytes, read)?;
     let file = file.chars().take(255).collect();
     append(c, me, &job, &Decision::Model { sha: Some(sha), file }, None, None)
@@ -274,6 +299,7 @@ pub fn edit(c: &mut Conn, me: &Me, id: i64, at: &NewText, text: &str) -> Result<
     let made = |sha| Decision::Edited { setup: at.setup.clone(), sha, file: at.file.chars().take(255).collect() };
     conflict(c, id, &made(None).key(), at.revision)?;
     let sha: String = Sha256::digest(text).iter().map(|b| format!("{b:02x}")).collect();
+    crate::keeping::room(c, me.shop_id, text.len())?;
     blobs::put(c, &text_name(&sha), text.as_bytes(), true)?;
     append(c, me, &job, &made(Some(sha)), None, None)
 }

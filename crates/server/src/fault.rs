@@ -14,8 +14,10 @@ pub struct Refusal {
     pub why: String,
     /// With `conflict`: what was decided in the meantime, and by whom.
     pub changed: Option<String>,
-    /// With `wait`: seconds.
+    /// With `wait`, `busy` and `away`: seconds until it is worth another try.
     pub seconds: Option<u32>,
+    /// Under this the log tells more.
+    pub id: Option<String>,
 }
 
 /// A fault.
@@ -72,6 +74,23 @@ pub enum Fault {
     /// The database broke off one of two acts that waited for one another; made again, it works.
     #[error("Too much happens at once; try again")]
     Again(String),
+    /// The database does not answer: it is starting again, or the way to it is broken.
+    #[error("The database is away just now. What was saved is safe; this was not saved yet. Try again in a moment")]
+    Away(String),
+    /// Nothing more can be written.
+    #[error(
+        "The server's disk is full: nothing was saved. Everything can still be read; make room on the disk, then try again"
+    )]
+    Full(String),
+    /// A shop's room is full.
+    #[error("{0}")]
+    Quota(String),
+    /// What a client sends comes too slowly.
+    #[error("What you send comes too slowly and was broken off; try again on a better line")]
+    Slow,
+    /// The address knows another way of asking only.
+    #[error("This address is not asked that way")]
+    OtherMethod,
     /// Our own fault.
     #[error("Something went wrong here; it is in the server's log. Nothing of yours is lost; try again")]
     Internal(String),
@@ -100,6 +119,11 @@ impl Fault {
             Fault::Nothing(_) => (409, "nothing"),
             Fault::NotYet(_) => (409, "not_yet"),
             Fault::Again(_) => (503, "again"),
+            Fault::Away(_) => (503, "away"),
+            Fault::Full(_) => (507, "full"),
+            Fault::Quota(_) => (413, "quota"),
+            Fault::Slow => (408, "slow"),
+            Fault::OtherMethod => (405, "other_method"),
             Fault::Internal(_) => (500, "internal"),
         }
     }
@@ -107,11 +131,49 @@ impl Fault {
 
 /// MariaDB's words for 1213 (deadlock) and 1020 (a row changed under a snapshot).
 const BROKEN_OFF: [&str; 2] = ["Deadlock found", "Record has changed since last read"];
+/// Its words, and its client library's, for a server that is away or going: 2002, 2006, 2013, 2055, 1053, 1927.
+const AWAY: [&str; 6] = [
+    "Can't connect to",
+    "server has gone away",
+    "Lost connection to",
+    "Server shutdown in progress",
+    "Connection was killed",
+    "MySQL client is not connected",
+];
+/// Its words for 1114 (no room in the table space), 1021 and 28 (none on the disk).
+const FULL: [&str; 4] = ["is full", "Disk full", "No space left on device", "Got error 28"];
+
+impl Fault {
+    /// From the database's own words.
+    pub fn of_database(why: String) -> Fault {
+        // Its capitals change with the version.
+        let low = why.to_lowercase();
+        let is = |words: &[&str]| words.iter().any(|b| low.contains(&b.to_lowercase()));
+        if is(&BROKEN_OFF) {
+            Fault::Again(why)
+        } else if is(&AWAY) {
+            Fault::Away(why)
+        } else if is(&FULL) {
+            Fault::Full(why)
+        } else {
+            Fault::Internal(why)
+        }
+    }
+    /// What the log is to say and the screen is not.
+    fn hidden(&self) -> Option<&str> {
+        match self {
+            Fault::Internal(why) | Fault::Away(why) | Fault::Full(why) | Fault::Again(why) => Some(why),
+            _ => None,
+        }
+    }
+}
 
 impl From<diesel::result::Error> for Fault {
     fn from(e: diesel::result::Error) -> Self {
-        let why = e.to_string();
-        if BROKEN_OFF.iter().any(|b| why.contains(b)) { Fault::Again(why) } else { Fault::Internal(why) }
+        match e {
+            diesel::result::Error::BrokenTransactionManager => Fault::Away(e.to_string()),
+            e => Fault::of_database(e.to_string()),
+        }
     }
 }
 
@@ -120,16 +182,24 @@ impl ResponseError for Fault {
         StatusCode::from_u16(self.parts().0).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR)
     }
     fn error_response(&self) -> HttpResponse {
-        if let Fault::Internal(why) = self {
-            eprintln!("goldchip: {why}");
-        }
+        let id = self.hidden().and_then(crate::log::fault);
         let changed = if let Fault::Conflict { changed } = self { Some(changed.clone()) } else { None };
-        let seconds = if let Fault::Wait(s) | Fault::Busy(s) = self { Some(*s) } else { None };
+        let seconds = match self {
+            Fault::Wait(s) | Fault::Busy(s) => Some(*s),
+            Fault::Away(_) | Fault::Again(_) => Some(2),
+            _ => None,
+        };
         let mut answer = HttpResponse::build(self.status_code());
         if let Some(s) = seconds {
             answer.insert_header((header::RETRY_AFTER, s.to_string()));
         }
-        answer.json(Refusal { error: self.parts().1.into(), why: self.to_string(), changed, seconds })
+        let why = match (&id, self) {
+            (Some(id), Fault::Internal(_)) => {
+                self.to_string().replace("server's log", &format!("server's log under {id}"))
+            }
+            _ => self.to_string(),
+        };
+        answer.json(Refusal { error: self.parts().1.into(), why, changed, seconds, id })
     }
 }
 
@@ -150,5 +220,15 @@ mod tests {
             assert_eq!((f.status_code().as_u16(), f.parts().1), (status, code));
         }
         assert!(!Fault::internal("secret".into()).to_string().contains("secret"));
+    }
+
+    #[test]
+    fn the_databases_words_are_understood() {
+        let code = |w: &str| Fault::of_database(w.into()).parts().1;
+        assert_eq!(code("Deadlock found when trying to get lock"), "again");
+        assert_eq!(code("Lost connection to server during query"), "away");
+        assert_eq!(code("Server has gone away"), "away");
+        assert_eq!(code("The table 'blob_pieces' is full"), "full");
+        assert_eq!(code("Unknown column 'x'"), "internal");
     }
 }

@@ -2,27 +2,29 @@
 
 mod events;
 mod export;
+mod keeping;
 mod outer;
+mod outside;
 mod people;
 mod readers;
 mod routes;
 mod session;
 mod stock;
+mod tls;
+mod trust;
 
 pub use outer::Outer;
 pub use people::{NewOwner, NewPassword, NewPerson, PersonCard};
 pub use readers::Readers;
 pub use routes::{Measure, ShopChange, read_model as routes_read_model};
-pub use session::Signed;
+pub use session::{Once, Signed};
 pub use stock::TryLay;
+pub use tls::{Source, Tls};
 
 use crate::db::Db;
-use crate::fault::Fault;
 use crate::watch::Hub;
-use actix_web::dev::Service;
-use actix_web::http::header::{self, HeaderName, HeaderValue};
-use actix_web::middleware::Compress;
-use actix_web::{App, HttpServer, ResponseError, web};
+use actix_web::middleware::{Compress, from_fn};
+use actix_web::{App, HttpServer, web};
 use std::net::TcpListener;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -45,71 +47,35 @@ pub struct House {
     pub hub: Arc<Hub>,
     /// Who reads models.
     pub readers: Arc<Readers>,
+    /// Certificates, where it speaks https itself.
+    pub tls: Option<Arc<Tls>>,
 }
 
-const HEADERS: [(&str, &str); 6] = [
-    (
-        "content-security-policy",
-        "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; object-src 'none'; \
-         base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
-    ),
-    ("x-content-type-options", "nosniff"),
-    ("x-frame-options", "DENY"),
-    ("referrer-policy", "same-origin"),
-    ("cross-origin-opener-policy", "same-origin"),
-    ("cross-origin-resource-policy", "same-origin"),
-];
-
 /// Serve until stopped.
-pub async fn serve(house: House, listener: TcpListener) -> std::io::Result<()> {
+pub async fn serve(house: House, listener: TcpListener, plain: Option<TcpListener>) -> std::io::Result<()> {
+    let tls = house.tls.clone();
+    if let (Some(l), Some(_)) = (plain, &tls) {
+        actix_web::rt::spawn(trust::plain(house.clone(), l, listener.local_addr()?.port()));
+    }
     let server = HttpServer::new(move || {
-        let (web_dir, outer) = (house.web.clone(), house.outer.clone());
+        let web_dir = house.web.clone();
         App::new()
             .app_data(web::Data::new(house.clone()))
             .app_data(web::PayloadConfig::new(LARGEST_UPLOAD))
-            .app_data(web::JsonConfig::default().limit(64 << 10).error_handler(|e, _| {
-                Fault::Bad(format!("This is not what was expected ({e}); reload the page")).into()
-            }))
+            .app_data(web::JsonConfig::default().limit(64 << 10))
             .wrap(Compress::default())
-            .wrap_fn(move |req, srv| {
-                let api = req.path().starts_with("/api/");
-                let host = Outer::host_of(req.request());
-                let https = outer.is_https(req.request());
-                let refused = match host {
-                    Some(h) if !outer.is_ours(&h) => Some(Fault::OtherName(h)),
-                    None => Some(Fault::OtherName(String::new())),
-                    _ => session::foreign(&req).then_some(Fault::OtherOrigin),
-                };
-                let fut = match refused {
-                    Some(f) => Err(req.into_response(f.error_response())),
-                    None => Ok(srv.call(req)),
-                };
-                async move {
-                    // A refusal is an answer like any other: it has the same headers.
-                    let mut res = match fut {
-                        Ok(f) => f.await?.map_into_boxed_body(),
-                        Err(res) => res.map_into_boxed_body(),
-                    };
-                    for (name, value) in HEADERS {
-                        res.headers_mut().insert(HeaderName::from_static(name), HeaderValue::from_static(value));
-                    }
-                    if https {
-                        let year = HeaderValue::from_static("max-age=31536000");
-                        res.headers_mut().insert(header::STRICT_TRANSPORT_SECURITY, year);
-                    }
-                    if api && !res.headers().contains_key(header::CACHE_CONTROL) {
-                        res.headers_mut().insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
-                    }
-                    Ok(res)
-                }
-            })
+            .wrap(from_fn(outside::around))
             .configure(routes::all)
+            .configure(trust::all)
             .service(
                 actix_files::Files::new("/", &web_dir).index_file("index.html").default_handler(web::to(routes::page)),
             )
     })
     .workers(4)
-    .shutdown_timeout(2)
-    .listen(listener)?;
+    .shutdown_timeout(2);
+    let server = match tls {
+        Some(t) => server.listen_rustls_0_23(listener, t.config().map_err(std::io::Error::other)?)?,
+        None => server.listen(listener)?,
+    };
     server.run().await
 }

@@ -170,7 +170,7 @@ pub fn newest_shop_revision(c: &mut Conn, shop: i64) -> Result<i64, Fault> {
 /// A job of a person's shop; whoever is not of that shop sees none.
 pub fn of(c: &mut Conn, me: &Me, id: i64) -> Result<Job, Fault> {
     jobs::table
-        .filter(jobs::id.eq(id).and(jobs::shop_id.eq(me.shop_id)))
+        .filter(jobs::id.eq(id).and(jobs::shop_id.eq(me.shop_id)).and(jobs::deleted_at.is_null()))
         .select(Job::as_select())
         .first(c)
         .optional()?
@@ -180,7 +180,7 @@ pub fn of(c: &mut Conn, me: &Me, id: i64) -> Result<Job, Fault> {
 /// The same, locked until the transaction ends: revisions are numbered under this lock.
 pub fn of_locked(c: &mut Conn, me: &Me, id: i64) -> Result<Job, Fault> {
     jobs::table
-        .filter(jobs::id.eq(id).and(jobs::shop_id.eq(me.shop_id)))
+        .filter(jobs::id.eq(id).and(jobs::shop_id.eq(me.shop_id)).and(jobs::deleted_at.is_null()))
         .select(Job::as_select())
         .for_update()
         .first(c)
@@ -234,6 +234,7 @@ pub fn make(
     raw: &[u8],
     picture: &[u8],
 ) -> Result<i64, Fault> {
+    crate::keeping::room(c, shop, model.len() + raw.len() + picture.len())?;
     let sha = keep_model(c, model, raw)?;
     blobs::put(c, &format!("picture-{sha}"), picture, true)?;
     let revision = newest_shop_revision(c, shop)?;
@@ -283,11 +284,17 @@ pub fn key_of(c: &mut Conn, job: &Job) -> Result<String, Fault> {
 
 /// Ask for the sheets that another build of this program made, or that a crash left behind. Called at the start of the server.
 pub fn renew(c: &mut Conn) -> Result<usize, Fault> {
-    let all: Vec<Job> = jobs::table.filter(jobs::archived.eq(false)).select(Job::as_select()).load(c)?;
+    let there = jobs::archived.eq(false).and(jobs::deleted_at.is_null());
+    let all: Vec<Job> = jobs::table.filter(there).select(Job::as_select()).load(c)?;
     let mut n = 0;
     for job in all {
         let waiting = newest_task(c, job.id)?.is_some_and(|t| ["queued", "running"].contains(&t.state.as_str()));
-        if job.sheet.is_some() && job.sheet != Some(key_of(c, &job)?) {
+        // A backup brings no results, only what they are made of.
+        let lost = match &job.sheet {
+            Some(s) => !blobs::is_there(c, s)?,
+            None => false,
+        };
+        if lost || job.sheet.is_some() && job.sheet != Some(key_of(c, &job)?) {
             diesel::update(jobs::table.find(job.id)).set(jobs::sheet_revision.eq(OUTDATED)).execute(c)?;
             if !waiting {
                 queue::ask(c, job.id, job.revision, None)?;
@@ -391,8 +398,11 @@ pub fn cards(c: &mut Conn, list: &[Job]) -> Result<Vec<JobCard>, Fault> {
 
 /// All jobs of a shop, the newest first.
 pub fn list(c: &mut Conn, me: &Me) -> Result<Vec<JobCard>, Fault> {
-    let rows: Vec<Job> =
-        jobs::table.filter(jobs::shop_id.eq(me.shop_id)).order(jobs::id.desc()).select(Job::as_select()).load(c)?;
+    let rows: Vec<Job> = jobs::table
+        .filter(jobs::shop_id.eq(me.shop_id).and(jobs::deleted_at.is_null()))
+        .order(jobs::id.desc())
+        .select(Job::as_select())
+        .load(c)?;
     cards(c, &rows)
 }
 

@@ -2,6 +2,7 @@
 //! core's; here is only who may ask for it, when it is done, and where it is kept.
 
 pub mod audit;
+pub mod backup;
 pub mod blobs;
 pub mod crew;
 pub mod db;
@@ -11,6 +12,8 @@ pub mod fault;
 pub mod forms;
 pub mod http;
 pub mod jobs;
+pub mod keeping;
+pub mod log;
 pub mod people;
 pub mod queue;
 pub mod rack;

@@ -2,10 +2,11 @@
 
 use lexopt::prelude::*;
 use server::crew::{self, Crew, HAND_WORD};
-use server::db::Db;
-use server::http::{House, Outer, serve};
+use server::db::{Address, Db};
+use server::http::{House, Outer, Source, Tls, serve};
+use server::keeping::Keeper;
 use server::watch::Hub;
-use server::{READER_WORD, demo, people, types, work};
+use server::{READER_WORD, backup, demo, people, types, work};
 use std::net::{SocketAddr, TcpListener};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -14,9 +15,15 @@ use std::sync::atomic::{AtomicBool, Ordering};
 const USAGE: &str = "usage: goldchip-server serve [--listen ADDRESS:PORT] [--web DIR]
        goldchip-server worker
        goldchip-server demo [--parts DIR]
+       goldchip-server shop NAME OWNER  (a shop of one's own; reads the owner's password from its input)
        goldchip-server password NAME    (reads the new password from its input)
+       goldchip-server backup FILE
+       goldchip-server restore FILE     (into a database that holds nobody)
        goldchip-server types DIR
-The database is named by GOLDCHIP_DATABASE (mysql://user@host:port/name?unix_socket=…), its password by GOLDCHIP_DATABASE_PASSWORD.
+The database is named by GOLDCHIP_DATABASE (mysql://user@host:port/name, or file:PATH of a file with such a line, which may change), its password by
+GOLDCHIP_DATABASE_PASSWORD. GOLDCHIP_LOG is a folder for the log (without it: the standard error).
+GOLDCHIP_TLS is 'own' (certificates of the house's own authority) or CHAIN.pem,KEY.pem; GOLDCHIP_PLAIN an address that shows the way there without.
+GOLDCHIP_BACKUPS is a folder for a backup a day, GOLDCHIP_DATA where the database lies (its disk is watched), GOLDCHIP_SPARE_MB (512) what is kept free there.
 GOLDCHIP_HOSTS are names by which the house is called besides its address, GOLDCHIP_PROXY addresses of proxies before it.
 serve listens on 127.0.0.1 unless --listen or GOLDCHIP_LISTEN says otherwise; GOLDCHIP_WORKERS (1) is how many plans it works on at once, GOLDCHIP_WORKER_MB (8192) what each
 may use of memory.";
@@ -26,7 +33,7 @@ fn main() {
     if args.first().is_some_and(|a| a == READER_WORD) {
         std::process::exit(intake::reader_main());
     }
-    if let Err(why) = command() {
+    if let Err(why) = server::log::begin().and_then(|()| command()) {
         eprintln!("goldchip-server: {why}");
         std::process::exit(2);
     }
@@ -48,7 +55,9 @@ fn command() -> Result<(), String> {
             Long("web") => web = parser.value().map_err(e)?.into(),
             Long("parts") => parts = parser.value().map_err(e)?.into(),
             Value(v) if rest.is_none() => rest = Some(v.into()),
-            Value(v) if word == HAND_WORD && more.is_none() => more = Some(v.to_string_lossy().into_owned()),
+            Value(v) if [HAND_WORD, "shop"].contains(&word.as_str()) && more.is_none() => {
+                more = Some(v.to_string_lossy().into_owned())
+            }
             other => return Err(format!("{}; {USAGE}", other.unexpected())),
         }
     }
@@ -64,6 +73,31 @@ fn command() -> Result<(), String> {
             )
             .map_err(|e| format!("{e:?}"))?;
             println!("demo: {n} jobs made");
+            Ok(())
+        }
+        "backup" => {
+            let file = rest.ok_or(USAGE)?;
+            let n = backup::make(&open(2)?, &Address::from_env()?, &file)?;
+            println!("{}: {:.1} MB", file.display(), n as f64 / f64::from(1 << 20));
+            Ok(())
+        }
+        "restore" => {
+            let file = rest.ok_or(USAGE)?;
+            let m = backup::restore(&Address::from_env()?, &file)?;
+            println!("{} of {} was put back", file.display(), m.made_at);
+            Ok(())
+        }
+        "shop" => {
+            let (shop, owner) = (rest.ok_or(USAGE)?.to_string_lossy().into_owned(), more.ok_or(USAGE)?);
+            let mut line = String::new();
+            std::io::stdin().read_line(&mut line).map_err(|e| e.to_string())?;
+            let data = shop::Shop::demo().map_err(|e| e.to_string())?;
+            let make = |c: &mut server::db::Conn| {
+                let id = demo::make_shop(c, &shop, &data)?;
+                people::add(c, id, &owner, line.trim_end_matches(['\r', '\n']), true)
+            };
+            open(1)?.act(make).map_err(|e| e.to_string())?;
+            println!("{owner} is the owner of {shop}; its machine, vise and crib are the demo's");
             Ok(())
         }
         "password" => {
@@ -100,38 +134,61 @@ fn command() -> Result<(), String> {
             work::run(&db, &name.to_string_lossy(), crew::kind_of(&kinds), &reader, &stop);
             Ok(())
         }
-        "serve" => {
-            let address: SocketAddr = listen
-                .parse()
-                .map_err(|_| format!("{listen} is no address with a port; write for example 127.0.0.1:8080"))?;
-            let outer = Outer::from_env()?;
-            let db = open(16)?;
-            if (!address.ip().is_loopback() || outer.is_set())
-                && let Some(who) = db.with(|c| people::anybody_uses(c, demo::PASSWORD)).map_err(|e| format!("{e:?}"))?
-            {
-                return Err(format!(
-                    "{who} still has the demo's password, and the house is open to more than this machine ({listen}, GOLDCHIP_HOSTS, GOLDCHIP_PROXY); give everybody a password of their own (goldchip-server password NAME), or listen on 127.0.0.1"
-                ));
-            }
-            let listener = TcpListener::bind(address)
-                .map_err(|e| format!("{listen} cannot be used ({e}); choose another port"))?;
-            let at = listener.local_addr().map_err(|e| e.to_string())?;
-            db.act(server::jobs::renew).map_err(|e| format!("{e:?}"))?;
-            let stop = Arc::new(AtomicBool::new(false));
-            intake::keep_ready(&reader, &[READER_WORD]);
-            let keeping = keep(crew(db.clone(), &reader)?, &stop);
-            let hub: Arc<Hub> = Arc::default();
-            let (watcher, its_db, its_stop) = (hub.clone(), db.clone(), stop.clone());
-            let watching = std::thread::spawn(move || watcher.watch(&its_db, &its_stop));
-            let house = House { db, reader, web, outer, hub, readers: Arc::default() };
-            println!("goldchip: listening on http://{at}");
-            let done = actix_web::rt::System::new().block_on(serve(house, listener));
-            stop.store(true, Ordering::Relaxed);
-            let _ = (keeping.join(), watching.join());
-            done.map_err(|e| e.to_string())
-        }
+        "serve" => open_house(&listen, web, reader),
         _ => Err(USAGE.into()),
     }
+}
+
+/// Serve until told to stop: the web, its workers, who watches and who keeps house.
+fn open_house(listen: &str, web: PathBuf, reader: PathBuf) -> Result<(), String> {
+    let address: SocketAddr =
+        listen.parse().map_err(|_| format!("{listen} is no address with a port; write for example 127.0.0.1:8080"))?;
+    let outer = Outer::from_env()?;
+    let db = open(16)?;
+    if (!address.ip().is_loopback() || outer.is_set())
+        && let Some(who) = db.with(|c| people::anybody_uses(c, demo::PASSWORD)).map_err(|e| format!("{e:?}"))?
+    {
+        return Err(format!(
+            "{who} still has the demo's password, and the house is open to more than this machine ({listen}, GOLDCHIP_HOSTS, GOLDCHIP_PROXY); give everybody a password of their own (goldchip-server password NAME), or listen on 127.0.0.1"
+        ));
+    }
+    let listener =
+        TcpListener::bind(address).map_err(|e| format!("{listen} cannot be used ({e}); choose another port"))?;
+    let at = listener.local_addr().map_err(|e| e.to_string())?;
+    let tls = match Source::from_env()? {
+        Some(s) => Some(Tls::new(s, &outer, at.ip())?),
+        None => None,
+    };
+    let plain = match std::env::var("GOLDCHIP_PLAIN").ok().filter(|p| !p.is_empty()) {
+        Some(p) if tls.is_some() => {
+            let l = TcpListener::bind(&p).map_err(|e| format!("GOLDCHIP_PLAIN={p} cannot be used ({e})"))?;
+            println!("goldchip: its root is at http://{}", l.local_addr().map_err(|e| e.to_string())?);
+            Some(l)
+        }
+        Some(_) => return Err("GOLDCHIP_PLAIN shows the way to https; set GOLDCHIP_TLS too".into()),
+        None => None,
+    };
+    if let Some(root) = tls.as_ref().and_then(|t| t.root()) {
+        println!("goldchip: SHA-256 of its root {}", root.print);
+    }
+    db.act(server::jobs::renew).map_err(|e| format!("{e:?}"))?;
+    let stop = Arc::new(AtomicBool::new(false));
+    intake::keep_ready(&reader, &[READER_WORD]);
+    let keeping = keep(crew(db.clone(), &reader)?, &stop);
+    let hub: Arc<Hub> = Arc::default();
+    let (watcher, its_db, its_stop) = (hub.clone(), db.clone(), stop.clone());
+    let watching = std::thread::spawn(move || watcher.watch(&its_db, &its_stop));
+    let scheme = if tls.is_some() { "https" } else { "http" };
+    let address = Address::from_env()?;
+    let backups = std::env::var_os("GOLDCHIP_BACKUPS").map(PathBuf::from);
+    let (keeper, its_stop) = (Keeper { db: db.clone(), address, backups }, stop.clone());
+    let keeping_house = std::thread::spawn(move || keeper.keep(&its_stop));
+    let house = House { db, reader, web, outer, hub, readers: Arc::default(), tls };
+    println!("goldchip: listening on {scheme}://{at}");
+    let done = actix_web::rt::System::new().block_on(serve(house, listener, plain));
+    stop.store(true, Ordering::Relaxed);
+    let _ = (keeping.join(), watching.join(), keeping_house.join());
+    done.map_err(|e| e.to_string())
 }
 
 /// A number from the environment.
@@ -171,10 +228,6 @@ fn wait_for_signal() -> Result<(), String> {
 }
 
 fn open(connections: u32) -> Result<Db, String> {
-    let mut url = std::env::var("GOLDCHIP_DATABASE").map_err(|_| format!("GOLDCHIP_DATABASE is not set; {USAGE}"))?;
-    if let Ok(password) = std::env::var("GOLDCHIP_DATABASE_PASSWORD") {
-        // The part before the @ gets it; it never stands on a command line.
-        url = url.replacen('@', &format!(":{password}@"), 1);
-    }
-    Db::open(&url, connections).map_err(|e| format!("{e:?}"))
+    let address = Address::from_env().map_err(|e| format!("{e}; {USAGE}"))?;
+    Db::open(address, connections).map_err(|e| format!("{e:?}"))
 }

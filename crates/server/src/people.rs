@@ -18,7 +18,7 @@ use ts_rs::TS;
 use unicode_normalization::UnicodeNormalization;
 
 /// A session ends after this many days without a visit.
-const IDLE_DAYS: i64 = 14;
+pub const IDLE_DAYS: i64 = 14;
 /// Who is at the screen.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, TS)]
 pub struct Me {

@@ -33,6 +33,8 @@ pub fn write(dir: &Path) -> Result<(), String> {
         crate::http::NewPassword::export_all(&c),
         crate::http::NewOwner::export_all(&c),
         crate::audit::Entry::export_all(&c),
+        crate::keeping::Keeping::export_all(&c),
+        crate::keeping::NewQuota::export_all(&c),
         shop::Shop::export_all(&c),
         program::Meaning::export_all(&c),
     ];

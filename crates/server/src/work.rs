@@ -168,23 +168,17 @@ pub const BROKEN_OFF: i32 = 75;
 /// Work until told to stop: one task after the other. A task that does not hear takes the whole process with it; whoever started it starts
 /// another.
 pub fn run(db: &Db, name: &str, only: Option<Kind>, reader: &Path, stop: &AtomicBool) {
-    let mut idle = 0_u32;
     while !stop.load(Ordering::Relaxed) {
         match db.act(|c| queue::claim(c, name, only)) {
             Ok(Some(claim)) => {
-                idle = 0;
                 one(db, name, reader, &claim, stop);
                 let _ = db.act(blobs::note_used);
             }
             Ok(None) => {
-                idle += 1;
-                if idle.is_multiple_of(600) {
-                    let _ = db.act(blobs::tidy_usual);
-                }
                 std::thread::sleep(Duration::from_millis(150));
             }
             Err(e) => {
-                eprintln!("goldchip: the queue: {e:?}");
+                tracing::error!("the queue: {e:?}");
                 std::thread::sleep(Duration::from_secs(2));
             }
         }
@@ -264,8 +258,17 @@ fn one(db: &Db, name: &str, reader: &Path, claim: &Claim, shutdown: &AtomicBool)
         Ok(Err(Outcome::Stopped)) if shutdown.load(Ordering::Relaxed) => ("queued", None),
         Ok(Err(Outcome::Stopped)) => ("stopped", None),
         Ok(Err(Outcome::Refused(why))) => ("failed", Some(why)),
+        // The database was away for a moment, which is nobody's fault: it waits again.
+        Ok(Err(Outcome::Fault(f @ (Fault::Away(_) | Fault::Again(_))))) => {
+            tracing::warn!("task {} is given back: {f:?}", claim.id);
+            ("queued", None)
+        }
+        Ok(Err(Outcome::Fault(Fault::Full(why)))) => {
+            tracing::error!("task {}: {why}", claim.id);
+            ("failed", Some(Fault::Full(String::new()).to_string()))
+        }
         Ok(Err(Outcome::Fault(f))) => {
-            eprintln!("goldchip: task {}: {f:?}", claim.id);
+            tracing::error!("task {}: {f:?}", claim.id);
             (
                 "failed",
                 Some("Planning failed here; it is in the server's log. Change something, or try again".to_string()),
@@ -277,7 +280,7 @@ fn one(db: &Db, name: &str, reader: &Path, claim: &Claim, shutdown: &AtomicBool)
         ),
     };
     if let Err(e) = db.act(|c| queue::end(c, claim.id, name, state, why.as_deref())) {
-        eprintln!("goldchip: task {}: {e:?}", claim.id);
+        tracing::error!("task {}: {e:?}", claim.id);
     }
 }
 

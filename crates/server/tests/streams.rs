@@ -46,12 +46,15 @@ fn more_jobs(base: &Base, n: usize) {
 #[test]
 fn streams_at_rest_ask_for_next_to_nothing() {
     let h = peopled(0);
-    more_jobs(&h.base, 500);
-    let shop: i64 =
-        h.base.db.act(|c| Ok(people::table.filter(people::name.eq("ida")).select(people::shop_id).first(c)?)).unwrap();
+    more_jobs(h.base(), 500);
+    let shop: i64 = h
+        .base()
+        .db
+        .act(|c| Ok(people::table.filter(people::name.eq("ida")).select(people::shop_id).first(c)?))
+        .unwrap();
     for k in 0..5 {
         let name = format!("member {k} of the shop");
-        h.base.db.act(|c| persons::add(c, shop, &name, "three odd lathes sing", false)).unwrap();
+        h.base().db.act(|c| persons::add(c, shop, &name, "three odd lathes sing", false)).unwrap();
     }
     let people: Vec<Person> =
         (0..5).map(|k| Person::of(&h, &format!("member {k} of the shop"), "three odd lathes sing")).collect();
@@ -69,9 +72,9 @@ fn streams_at_rest_ask_for_next_to_nothing() {
     let second = Duration::from_secs(1);
     let looks: Vec<[u64; 2]> = (0..5)
         .map(|_| {
-            let a = h.base.db.act(counts).unwrap();
+            let a = h.base().db.act(counts).unwrap();
             std::thread::sleep(second);
-            let b = h.base.db.act(counts).unwrap();
+            let b = h.base().db.act(counts).unwrap();
             [b[0] - a[0], b[1] - a[1]]
         })
         .collect();

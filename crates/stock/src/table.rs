@@ -278,7 +278,8 @@ pub fn read_csv(text: &str, materials: &[(String, String)]) -> Table {
             });
             continue;
         }
-        let cells: BTreeMap<&str, &str> = heading.iter().map(String::as_str).zip(record.iter()).collect();
+        let cells: BTreeMap<&str, &str> =
+            heading.iter().map(String::as_str).zip(record.iter().map(unguarded)).collect();
         let scale = match cells.get("unit").map_or("", |u| u.trim()).to_lowercase().as_str() {
             "" | "mm" => 1.0,
             "in" | "inch" | "\"" => 25.4,
@@ -303,6 +304,19 @@ pub fn read_csv(text: &str, materials: &[(String, String)]) -> Table {
         }
     }
     out
+}
+
+/// Characters with which a spreadsheet takes a cell for a formula, and the guard itself.
+const FORMULA: [char; 7] = ['=', '+', '-', '@', '\t', '\r', '\''];
+
+/// A cell that no spreadsheet takes for a formula: an apostrophe stands before it (OWASP, "CSV injection").
+fn guarded(cell: &str) -> String {
+    if cell.starts_with(FORMULA) { format!("'{cell}") } else { cell.into() }
+}
+
+/// As it was before.
+fn unguarded(cell: &str) -> &str {
+    cell.strip_prefix('\'').filter(|rest| rest.starts_with(FORMULA)).unwrap_or(cell)
 }
 
 /// Write a table, lengths in mm.
@@ -356,7 +370,7 @@ pub fn write_csv(pieces: &[Piece]) -> String {
             Form::Result { job, .. } => put("result_of", job.clone()),
             _ => {}
         }
-        let _ = w.write_record(COLUMNS.map(|c| cells.get(c).map_or("", String::as_str)));
+        let _ = w.write_record(COLUMNS.map(|c| cells.get(c).map_or(String::new(), |c| guarded(c))));
     }
     w.into_inner().map(|b| String::from_utf8_lossy(&b).into_owned()).unwrap_or_default()
 }
@@ -416,6 +430,31 @@ mod tests {
         let t = read_csv(&write_csv(&pieces), &shop());
         assert_eq!(t.errors, vec![]);
         assert_eq!(t.pieces, pieces);
+    }
+
+    /// What somebody wrote on a piece is never run by whoever opens the table.
+    #[test]
+    fn no_cell_is_a_formula() {
+        let notes = ["=HYPERLINK(\"x\")", "+1", "-1+1", "@SUM(A1)", "'=1", "''", "don't", "a=b", "\"=1"];
+        let piece = |(k, note): (usize, &&str)| Piece {
+            name: format!("={k}"),
+            material: "brass".into(),
+            shape: Form::Round { length: Range::just(100.0), diameter: 25.0 },
+            skin: Skin::ALL[0].0,
+            quantity: 1,
+            cost: None,
+            remnant_of: Some(format!("@{k}")),
+            note: (*note).into(),
+        };
+        let pieces: Vec<Piece> = notes.iter().enumerate().map(piece).collect();
+        let text = write_csv(&pieces);
+        for record in csv::Reader::from_reader(text.as_bytes()).records().map(Result::unwrap) {
+            for cell in &record {
+                assert!(!cell.starts_with(['=', '+', '-', '@', '\t', '\r']), "{cell}");
+            }
+        }
+        let t = read_csv(&text, &shop());
+        assert_eq!((t.errors, t.pieces), (vec![], pieces));
     }
 
     #[test]

@@ -1,11 +1,12 @@
 import { queryOptions } from '@tanstack/react-query';
 import { readHistory } from '../model/history';
-import { api, Refused } from './client';
+import { api, away, Refused } from './client';
 import type {
   Cut,
   FormsSheet,
   JobCard,
   JobState,
+  Keeping,
   Lay,
   Laying,
   Me,
@@ -24,8 +25,9 @@ import type {
 } from './types';
 
 const forever = { staleTime: Infinity };
-/** Signed out, or no such thing: asking again does not help. */
-export const retry = (n: number, e: Error) => n < 2 && !(e instanceof Refused && e.status >= 400);
+/** Signed out, or no such thing: asking again does not help. Whoever is away may come back. */
+export const retry = (n: number, e: Error) => (away(e) ? n < 8 : n < 2 && !(e instanceof Refused && e.status >= 400));
+export const retryDelay = (n: number) => Math.min(300 * 2 ** n, 3000);
 
 export const meQuery = queryOptions({ queryKey: ['me'], queryFn: () => api.get<Me>('/api/me'), retry });
 export const shopQuery = queryOptions({ queryKey: ['shop'], queryFn: () => api.get<Shop>('/api/shop'), ...forever });
@@ -35,6 +37,10 @@ export const languageQuery = queryOptions({
   ...forever,
 });
 export const peopleQuery = queryOptions({ queryKey: ['people'], queryFn: () => api.get<PersonCard[]>('/api/people') });
+export const keepingQuery = queryOptions({
+  queryKey: ['keeping'],
+  queryFn: () => api.get<Keeping>('/api/keeping'),
+});
 export const jobsQuery = queryOptions({ queryKey: ['jobs'], queryFn: () => api.get<JobCard[]>('/api/jobs') });
 export const jobQuery = (id: number) =>
   queryOptions({ queryKey: ['job', id], queryFn: () => api.get<JobState>(`/api/jobs/${id}`), retry });

@@ -156,8 +156,14 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
   const act = useCallback(
     async (path: string, body: unknown, done: string | null) => {
       try {
-        await api.act('POST', `/api/jobs/${id}/${path}`, body);
-        if (done) tell('done', done);
+        const waits = () =>
+          tell('done', 'The server is away. Your change waits here and is saved as soon as it is back');
+        let waited = false;
+        await api.once(`/api/jobs/${id}/${path}`, body, () => {
+          waited = true;
+          waits();
+        });
+        if (done ?? waited) tell('done', done ?? 'Saved');
       } catch (e) {
         refuse(e);
       }

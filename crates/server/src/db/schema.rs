@@ -1,7 +1,7 @@
 //! Tables as the migrations make them.
 
 diesel::table! {
-    shops (id) { id -> Bigint, name -> Varchar, units -> Varchar, revision_id -> Nullable<Bigint>, }
+    shops (id) { id -> Bigint, name -> Varchar, units -> Varchar, revision_id -> Nullable<Bigint>, quota_mb -> Bigint, }
 }
 diesel::table! {
     shop_revisions (id) { id -> Bigint, shop_id -> Bigint, sha -> Char, data -> Longtext, made_at -> Datetime, }
@@ -35,6 +35,7 @@ diesel::table! {
         sheet -> Nullable<Char>,
         sheet_revision -> Nullable<Bigint>,
         offer -> Nullable<Longtext>,
+        deleted_at -> Nullable<Datetime>,
     }
 }
 diesel::table! {
@@ -47,6 +48,7 @@ diesel::table! {
         at -> Datetime,
         undoes -> Nullable<Bigint>,
         redoes -> Nullable<Bigint>,
+        once -> Nullable<Varchar>,
     }
 }
 diesel::table! {
@@ -127,4 +129,7 @@ diesel::table! {
         person_id -> Nullable<Bigint>,
         at -> Datetime,
     }
+}
+diesel::table! {
+    backups (id) { id -> Bigint, at -> Datetime, file -> Varchar, bytes -> Bigint, why -> Nullable<Varchar>, }
 }

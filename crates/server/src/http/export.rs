@@ -40,13 +40,11 @@ pub async fn export(Signed(me): Signed, house: Data<House>, p: Path<(i64, String
                 let model = db
                     .act(|c| blobs::get(c, &format!("model-{sha}")))?
                     .ok_or_else(|| Fault::internal(format!("the model {sha} is gone")))?;
-                let file = tempfile::NamedTempFile::new().map_err(|e| Fault::internal(e.to_string()))?;
-                std::fs::write(file.path(), model).map_err(|e| Fault::internal(e.to_string()))?;
                 let reading = settled.reading();
                 // Part and file differ by the unit that a person named instead of the file's own.
                 let says = part.origin.units.first().and_then(|u| LengthUnit::of(u)).map_or(1.0, LengthUnit::mm);
                 let scale = reading.unit.map_or(1.0, |u| u.mm() / says);
-                let e = Export::Part { file: file.path().into(), reading, solid: part.origin.solid, scale };
+                let e = Export::Part { file: model, reading, solid: part.origin.solid, scale };
                 export_guarded(&reader, &child, &e, &Limits::default()).map_err(told)?
             }
             "outline.dxf" => {

@@ -1,6 +1,7 @@
 //! The routes.
 
-use super::{House, Signed, events};
+use super::{House, Once, Signed, events};
+use crate::db::Conn;
 use crate::db::schema::shops;
 use crate::decide::{self, Decide, NewText, Revision};
 use crate::fault::Fault;
@@ -21,6 +22,7 @@ pub(super) type Answer<T> = Result<Json<T>, Fault>;
 /// Register everything.
 pub fn all(c: &mut ServiceConfig) {
     c.configure(super::people::all)
+        .configure(super::keeping::all)
         .service(whoami)
         .service(shop_now)
         .service(language)
@@ -191,18 +193,27 @@ async fn change(
 }
 
 #[post("/api/jobs/{id}/decisions")]
-async fn decide_route(Signed(me): Signed, house: Data<House>, id: Path<i64>, b: Json<Decide>) -> Answer<Revision> {
-    Ok(Json(house.db.run(move |c| decide::decide(c, &me, *id, &b)).await?))
+async fn decide_route(
+    Signed(me): Signed,
+    Once(word): Once,
+    house: Data<House>,
+    id: Path<i64>,
+    b: Json<Decide>,
+) -> Answer<Revision> {
+    let make = move |c: &mut Conn| decide::once(c, &me, *id, word.as_deref(), |c| decide::decide(c, &me, *id, &b));
+    Ok(Json(house.db.run(make).await?))
 }
 
 #[post("/api/jobs/{id}/undo")]
-async fn undo(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Revision> {
-    Ok(Json(house.db.run(move |c| decide::undo(c, &me, *id)).await?))
+async fn undo(Signed(me): Signed, Once(word): Once, house: Data<House>, id: Path<i64>) -> Answer<Revision> {
+    let make = move |c: &mut Conn| decide::once(c, &me, *id, word.as_deref(), |c| decide::undo(c, &me, *id));
+    Ok(Json(house.db.run(make).await?))
 }
 
 #[post("/api/jobs/{id}/redo")]
-async fn redo(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Revision> {
-    Ok(Json(house.db.run(move |c| decide::redo(c, &me, *id)).await?))
+async fn redo(Signed(me): Signed, Once(word): Once, house: Data<House>, id: Path<i64>) -> Answer<Revision> {
+    let make = move |c: &mut Conn| decide::once(c, &me, *id, word.as_deref(), |c| decide::redo(c, &me, *id));
+    Ok(Json(house.db.run(make).await?))
 }
 
 #[post("/api/jobs/{id}/stop")]
@@ -319,6 +330,7 @@ async fn revise(
     Signed(me): Signed,
     house: Data<House>,
     id: Path<i64>,
+    Once(word): Once,
     q: Query<NewModel>,
     body: Bytes,
 ) -> Answer<Revision> {
@@ -329,7 +341,9 @@ async fn revise(
     let work = actix_web::web::block(move || {
         let _turn = turn;
         let (read, _) = read_model(&reader, &q.file, &body)?;
-        db.act(|c| decide::revise(c, &me, id, q.revision, &q.file, &body, &read))
+        db.act(|c| {
+            decide::once(c, &me, id, word.as_deref(), |c| decide::revise(c, &me, id, q.revision, &q.file, &body, &read))
+        })
     });
     Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))??))
 }
@@ -342,6 +356,7 @@ async fn edited(
     Signed(me): Signed,
     house: Data<House>,
     id: Path<i64>,
+    Once(word): Once,
     q: Query<NewText>,
     body: Bytes,
 ) -> Answer<Revision> {
@@ -357,7 +372,7 @@ async fn edited(
         ::program::read(&text, &::program::ReadSettings::default()).map_err(|e| {
             Fault::Bad(format!("{} cannot be followed: {e}. Mend that line and upload it again", q.file))
         })?;
-        decide::edit(c, &me, id, &q, &text)
+        decide::once(c, &me, id, word.as_deref(), |c| decide::edit(c, &me, id, &q, &text))
     });
     Ok(Json(work.await?))
 }

@@ -37,8 +37,23 @@ impl FromRequest for Signed {
         let token = token(req);
         Box::pin(async move {
             let (Some(house), Some(token)) = (house, token) else { return Err(Fault::SignedOut) };
-            house.db.run(move |c| people::who(c, &token)).await.map(Signed)
+            let me = house.db.run(move |c| people::who(c, &token)).await?;
+            crate::log::person(me.id);
+            Ok(Signed(me))
         })
+    }
+}
+
+/// The sender's own word for a decision, by which it is made once however often it is sent (IETF draft "The Idempotency-Key HTTP Header Field").
+pub struct Once(pub Option<String>);
+
+impl FromRequest for Once {
+    type Error = Fault;
+    type Future = std::future::Ready<Result<Self, Fault>>;
+
+    fn from_request(req: &HttpRequest, _: &mut Payload) -> Self::Future {
+        let word = req.headers().get("idempotency-key").and_then(|v| v.to_str().ok());
+        std::future::ready(Ok(Once(word.map(String::from))))
     }
 }
 

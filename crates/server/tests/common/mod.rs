@@ -3,9 +3,10 @@
 #![allow(dead_code)] // each test takes what it needs
 
 pub mod browser;
+pub mod own;
 pub mod person;
 
-use server::db::Db;
+use server::db::{Address, Db};
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
@@ -58,8 +59,15 @@ impl Base {
         let name = format!("goldchip_test_{}_{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed));
         sql(&server, &format!("CREATE DATABASE {name} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin"));
         let url = format!("{}/{name}", url.rsplit_once('/').unwrap().0);
-        let db = Db::open(&url.replacen('@', &format!(":{password}@"), 1), 8).unwrap();
+        let db = Db::open(Address { place: url.clone(), password: Some(password) }, 8).unwrap();
         Base(std::sync::Arc::new(BaseOf { db, url, name, server }))
+    }
+}
+
+impl BaseOf {
+    /// Where it is.
+    pub fn address(&self) -> Address {
+        Address { place: self.url.clone(), password: std::env::var("GOLDCHIP_DATABASE_PASSWORD").ok() }
     }
 }
 
@@ -92,10 +100,18 @@ pub fn empty_job(c: &mut server::db::Conn, shop: i64, title: &str) -> Result<i64
     server::db::last_id(c)
 }
 
+/// Send a process a signal.
+pub fn kill(pid: &str, signal: &str) {
+    let _ = Command::new("kill").args([&format!("-{signal}"), pid]).status();
+}
+
 /// A served house.
 pub struct House {
-    pub base: Base,
+    base: Option<Base>,
     pub address: String,
+    log: tempfile::NamedTempFile,
+    /// What it said before it listened.
+    pub said: Vec<String>,
     child: Child,
 }
 
@@ -118,30 +134,62 @@ impl House {
 
     /// With more in the environment.
     pub fn with_env(base: Base, workers: usize, more: &[(&str, &str)]) -> House {
+        House::at(base, "127.0.0.1:0", workers, more)
+    }
+
+    /// At an address.
+    pub fn at(base: Base, address: &str, workers: usize, more: &[(&str, &str)]) -> House {
+        House::start(Some(base), address, workers, more)
+    }
+
+    /// On a base, or wherever the environment says.
+    pub fn start(base: Option<Base>, address: &str, workers: usize, more: &[(&str, &str)]) -> House {
+        let log = tempfile::NamedTempFile::new().unwrap();
         let mut child = Command::new(program())
-            .args(["serve", "--listen", "127.0.0.1:0", "--web"])
+            .args(["serve", "--listen", address, "--web"])
             .arg(root().join("web/dist"))
-            .env("GOLDCHIP_DATABASE", &base.url)
+            .envs(base.iter().map(|b| ("GOLDCHIP_DATABASE", &b.url)))
             .env("GOLDCHIP_WORKERS", workers.to_string())
             .envs(more.iter().copied())
             .stdout(Stdio::piped())
+            .stderr(log.reopen().unwrap())
             .spawn()
             .unwrap();
-        let mut said = String::new();
-        BufReader::new(child.stdout.as_mut().unwrap()).read_line(&mut said).unwrap();
-        let address = said.trim().rsplit_once(' ').expect("the server says where it listens").1.to_string();
-        House { base, address, child }
+        let mut said = Vec::new();
+        for line in BufReader::new(child.stdout.as_mut().unwrap()).lines().map(Result::unwrap) {
+            let here = line.contains("listening on");
+            said.push(line);
+            if here {
+                break;
+            }
+        }
+        let last = said.last().and_then(|l| l.rsplit_once(' '));
+        let address = last.expect("the server says where it listens").1.to_string();
+        House { base, address, said, log, child }
     }
 }
 
 impl House {
+    /// Its database.
+    pub fn base(&self) -> &Base {
+        self.base.as_ref().expect("this house has a base of the tests")
+    }
+    /// What it and its workers wrote into their log so far.
+    pub fn log(&self) -> String {
+        std::fs::read_to_string(self.log.path()).unwrap()
+    }
+    /// As a power cut would.
+    pub fn kill(&mut self) {
+        kill(&self.child.id().to_string(), "KILL");
+        let _ = self.child.wait();
+    }
     /// Number of the server's process.
     pub fn pid(&self) -> u32 {
         self.child.id()
     }
     /// Another house on the same database, after this one.
     pub fn again(self, workers: usize) -> House {
-        House::with(self.base.clone(), workers)
+        House::with(self.base().clone(), workers)
     }
     /// Ask it to end; how long that took.
     pub fn end(&mut self) -> std::time::Duration {
@@ -154,7 +202,15 @@ impl House {
 
 impl Drop for House {
     fn drop(&mut self) {
-        let _ = Command::new("kill").arg(self.child.id().to_string()).status();
-        let _ = self.child.wait();
+        if std::thread::panicking() {
+            let log = self.log();
+            let faults = log.lines().filter(|l| !l.contains(" request ")).collect::<Vec<_>>().join("\n");
+            eprintln!("the house's log, without its requests:\n{faults}");
+        }
+        // A number that was waited for may be another's by now.
+        if matches!(self.child.try_wait(), Ok(None)) {
+            kill(&self.child.id().to_string(), "TERM");
+            let _ = self.child.wait();
+        }
     }
 }

@@ -15,9 +15,11 @@ pub struct Person {
 }
 
 impl Person {
+    pub fn agent() -> Agent {
+        Agent::config_builder().http_status_as_error(false).build().into()
+    }
     pub fn nobody(house: &House) -> Person {
-        let agent = Agent::config_builder().http_status_as_error(false).build().into();
-        Person { agent, at: house.address.clone() }
+        Person { agent: Person::agent(), at: house.address.clone() }
     }
     pub fn of(house: &House, name: &str, password: &str) -> Person {
         let p = Person::nobody(house);

@@ -17,6 +17,10 @@ why: string,
  */
 changed: string | null, 
 /**
- * With `wait`: seconds.
+ * With `wait`, `busy` and `away`: seconds until it is worth another try.
  */
-seconds: number | null, };
+seconds: number | null, 
+/**
+ * Under this the log tells more.
+ */
+id: string | null, };

@@ -11,6 +11,7 @@ import { Top } from '../../frame/Top';
 import { listen, withCard } from '../../frame/stream';
 import { Button, Either, Kbd, Line, Quiet } from '../../parts/basics';
 import { Card } from './Card';
+import { Keeping, Throw } from './Keeping';
 import { People } from './People';
 
 const Page = styled.div`
@@ -64,6 +65,8 @@ export function Bench({ me }: { me: Me }) {
   const [away, setAway] = useState(false);
   const [keys, setKeys] = useState(false);
   const [people, setPeople] = useState(false);
+  const [keeping, setKeeping] = useState(false);
+  const [thrown, setThrown] = useState<JobCard | null>(null);
 
   useEffect(() => {
     const put = (f: (old: JobCard[] | undefined) => JobCard[] | undefined) => {
@@ -119,6 +122,9 @@ export function Bench({ me }: { me: Me }) {
           </Button>
           <Button $small onPress={() => setPeople(true)}>
             People
+          </Button>
+          <Button $small onPress={() => setKeeping(true)}>
+            Keeping
           </Button>
           {me.owner ? (
             <Button $small onPress={() => change('/api/shop', { units: units === 'mm' ? 'inch' : 'mm' })}>
@@ -184,6 +190,7 @@ export function Bench({ me }: { me: Me }) {
                     key={j.id}
                     job={j}
                     onPut={() => change(`/api/jobs/${j.id}`, { title: null, archived: !j.archived })}
+                    onThrow={() => setThrown(j)}
                     onName={(title) => change(`/api/jobs/${j.id}`, { title, archived: null })}
                   />
                 ))}
@@ -192,6 +199,17 @@ export function Bench({ me }: { me: Me }) {
           </Desk>
         </main>
         <People me={me} open={people} onClose={() => setPeople(false)} />
+        <Keeping me={me} open={keeping} onClose={() => setKeeping(false)} />
+        {thrown ? (
+          <Throw
+            id={thrown.id}
+            title={thrown.title}
+            onClose={(gone) => {
+              setThrown(null);
+              if (gone) void client.invalidateQueries({ queryKey: jobsQuery.queryKey });
+            }}
+          />
+        ) : null}
         <Keys open={keys} onClose={() => setKeys(false)} />
       </Page>
     </UnitsContext>

@@ -81,11 +81,13 @@ function stamp(j: JobCard): { kind: StampKind; words: string } {
 interface Props {
   job: JobCard;
   onPut: () => void;
+  /** Away for good. */
+  onThrow: () => void;
   onName: (title: string) => void;
 }
 
 /** A job as it lies on the bench: its picture, where it stands, what to look at next. */
-export function Card({ job: j, onPut, onName }: Props) {
+export function Card({ job: j, onPut, onThrow, onName }: Props) {
   const { units } = useUnits();
   const [name, setName] = useState<string | null>(null);
   const s = stamp(j);
@@ -156,6 +158,11 @@ export function Card({ job: j, onPut, onName }: Props) {
               : null}
           </span>
           <span style={{ display: 'flex', gap: 12, alignItems: 'center' }}>
+            {j.archived ? (
+              <Link aria-label={`Throw away: ${j.title}`} onPress={onThrow}>
+                Throw away
+              </Link>
+            ) : null}
             <Link onPress={() => setName(j.title)}>Rename</Link>
             <Button
               $small
