@@ -396,14 +396,65 @@ pub fn cards(c: &mut Conn, list: &[Job]) -> Result<Vec<JobCard>, Fault> {
         .collect())
 }
 
-/// All jobs of a shop, the newest first.
-pub fn list(c: &mut Conn, me: &Me) -> Result<Vec<JobCard>, Fault> {
-    let rows: Vec<Job> = jobs::table
-        .filter(jobs::shop_id.eq(me.shop_id).and(jobs::deleted_at.is_null()))
+/// Cards of a page.
+pub const PAGE: i64 = 100;
+
+/// Which jobs are wanted.
+#[derive(Debug, Clone, Default, Deserialize)]
+pub struct Wanted {
+    /// Older than this one.
+    pub before: Option<i64>,
+    /// With these letters in title or file.
+    #[serde(default)]
+    pub find: String,
+    /// Those that were put away.
+    #[serde(default)]
+    pub archived: bool,
+}
+
+/// A page of the bench.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+pub struct BenchPage {
+    /// The newest first.
+    pub jobs: Vec<JobCard>,
+    /// There are older ones.
+    pub more: bool,
+    /// So many were put away.
+    #[ts(type = "number")]
+    pub archived: i64,
+}
+
+/// A page of a shop's jobs, the newest first.
+pub fn list(c: &mut Conn, me: &Me, wanted: &Wanted) -> Result<BenchPage, Fault> {
+    let there = || jobs::shop_id.eq(me.shop_id).and(jobs::deleted_at.is_null());
+    let archived = jobs::table.filter(there().and(jobs::archived.eq(true))).count().get_result(c)?;
+    let mut query = jobs::table
+        .filter(there().and(jobs::archived.eq(wanted.archived)))
+        .filter(jobs::id.lt(wanted.before.unwrap_or(i64::MAX)))
         .order(jobs::id.desc())
+        .limit(PAGE + 1)
         .select(Job::as_select())
-        .load(c)?;
-    cards(c, &rows)
+        .into_boxed();
+    let find = wanted.find.trim();
+    if !find.is_empty() {
+        let plain: String = find
+            .chars()
+            .take(120)
+            .flat_map(|ch| ['\\', '%', '_'].contains(&ch).then_some('\\').into_iter().chain([ch]))
+            .collect();
+        // Titles are compared letter by letter elsewhere; whoever looks for one does not mind capitals.
+        let like = format!("%{}%", plain.to_lowercase());
+        query = query.filter(lower(jobs::title).like(like.clone()).or(lower(jobs::file).like(like)));
+    }
+    let mut rows: Vec<Job> = query.load(c)?;
+    let more = rows.len() as i64 > PAGE;
+    rows.truncate(PAGE as usize);
+    Ok(BenchPage { jobs: cards(c, &rows)?, more, archived })
+}
+
+diesel::define_sql_function! {
+    /// Without capitals.
+    fn lower(x: diesel::sql_types::Text) -> diesel::sql_types::Text;
 }
 
 /// Decisions of a job with who made them, oldest first.

@@ -272,6 +272,7 @@ pub fn throw_away(c: &mut Conn, me: &Me, id: i64) -> Result<(), Fault> {
     }
     queue::stop(c, id)?;
     diesel::update(jobs::table.find(id)).set(jobs::deleted_at.eq(now())).execute(c)?;
+    crate::watch::job_changed(c, id)?;
     audit::note(
         c,
         me,

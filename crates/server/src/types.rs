@@ -16,6 +16,7 @@ pub fn write(dir: &Path) -> Result<(), String> {
         crate::fault::Refusal::export_all(&c),
         crate::jobs::JobState::export_all(&c),
         crate::jobs::JobChange::export_all(&c),
+        crate::jobs::BenchPage::export_all(&c),
         crate::http::Measure::export_all(&c),
         part::Measured::export_all(&c),
         part::Slice::export_all(&c),

@@ -38,6 +38,13 @@ pub enum Told {
         /// `JobCard`.
         json: Arc<str>,
     },
+    /// A job went into the bin.
+    Gone {
+        /// Of this shop.
+        shop: i64,
+        /// The job.
+        job: i64,
+    },
     /// Somebody's sessions changed: streams look whether theirs still holds.
     Person(i64),
     /// The database was away: whatever was told may not be all.
@@ -154,7 +161,11 @@ fn look(c: &mut Conn, from: i64, seen: &BTreeSet<i64>) -> Result<(Vec<Told>, Vec
     told.extend(people.into_iter().map(Told::Person));
     let changed: BTreeSet<i64> = news.iter().filter_map(|r| r.1).collect();
     if !changed.is_empty() {
-        let list: Vec<Job> = jobs::table.filter(jobs::id.eq_any(&changed)).select(Job::as_select()).load(c)?;
+        let all: Vec<(Job, Option<NaiveDateTime>)> =
+            jobs::table.filter(jobs::id.eq_any(&changed)).select((Job::as_select(), jobs::deleted_at)).load(c)?;
+        let (list, thrown): (Vec<_>, Vec<_>) = all.into_iter().partition(|j| j.1.is_none());
+        told.extend(thrown.into_iter().map(|(j, _)| Told::Gone { shop: j.shop_id, job: j.id }));
+        let list: Vec<Job> = list.into_iter().map(|j| j.0).collect();
         for (job, card) in list.iter().zip(job_rows::cards(c, &list)?) {
             let json = serde_json::to_string(&card).map_err(|e| Fault::internal(e.to_string()))?;
             told.push(Told::Card { shop: job.shop_id, revision: job.revision, json: json.into() });

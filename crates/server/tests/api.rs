@@ -85,7 +85,7 @@ fn each_route_keeps_to_its_own_shop() {
     let h = peopled(0);
     let job = Person::of(&h, "ida", PASSWORD).job("spider-plate.step");
     let carla = Person::of(&h, "carla", "another-password");
-    assert_eq!(carla.json("/api/jobs"), json!([]));
+    assert_eq!(carla.json("/api/jobs")["jobs"], json!([]));
     let at = format!("/api/jobs/{job}");
     for path in ["", "/sheet", "/strip", "/history/0", "/mesh", "/picture", "/model", "/events", "/issued/1"] {
         assert_eq!(carla.get(&format!("{at}{path}")).status(), 404, "{path}");
@@ -134,7 +134,7 @@ fn bad_files_get_a_sentence_and_leave_nothing() {
         assert!([413, 422].contains(&status), "{name}: {status} {why}");
         assert!(why.len() > 30 && why.len() < 400 && !why.contains("panicked"), "{name}: {why}");
     }
-    assert_eq!(p.json("/api/jobs"), json!([]));
+    assert_eq!(p.json("/api/jobs")["jobs"], json!([]));
     let r = p.agent.post(format!("{}/api/jobs", h.address)).send(&good).unwrap();
     assert_eq!(r.status(), 400);
 }
@@ -333,8 +333,8 @@ fn screens_hear_of_what_others_decide() {
     }
     // Who comes late is up to date at once.
     let (name, all) = next(&mut lines);
-    assert!(name == "bench" && all.as_array().unwrap().len() == 1 && all[0]["revision"] == 1, "{all}");
-    assert_eq!(next(&mut theirs), ("bench".into(), json!([])));
+    assert!(name == "bench" && all["jobs"].as_array().unwrap().len() == 1 && all["jobs"][0]["revision"] == 1, "{all}");
+    assert_eq!(next(&mut theirs), ("bench".into(), json!({"jobs": [], "more": false, "archived": 0})));
     bruno.decide(job, 1, json!({"about": "order", "choice": null}));
     // What a stream was told at its beginning may be told once more (the watcher looks later than it was written), but nothing older.
     let mut card = Value::Null;
@@ -347,6 +347,16 @@ fn screens_hear_of_what_others_decide() {
     // Another shop hears of its own jobs only.
     let own = carla.job("spider-plate.step");
     assert_eq!(next(&mut theirs).1["id"].as_i64(), Some(own));
+    // What is thrown away goes from every bench.
+    carla.patch(&format!("/api/jobs/{own}"), &json!({"archived": true}));
+    carla.agent.delete(format!("{}/api/jobs/{own}", h.address)).call().unwrap();
+    let gone = loop {
+        let (name, data) = next(&mut theirs);
+        if name != "card" {
+            break (name, data);
+        }
+    };
+    assert_eq!(gone, ("gone".into(), json!(own)));
 }
 
 #[test]

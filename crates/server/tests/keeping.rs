@@ -225,7 +225,7 @@ fn the_bin() {
     );
     // It is nowhere, but in the bin.
     assert_eq!(refusal(ida.get(&format!("/api/jobs/{a}"))).0, 404);
-    assert_eq!(ida.json("/api/jobs").as_array().unwrap().len(), 1);
+    assert_eq!(ida.json("/api/jobs")["jobs"].as_array().unwrap().len(), 1);
     let bin = ida.json("/api/keeping")["bin"].clone();
     assert_eq!(bin.as_array().unwrap().len(), 2);
     assert!(bin[0]["goes_at"].as_str().unwrap() > bin[0]["deleted_at"].as_str().unwrap());
@@ -276,7 +276,7 @@ fn a_shop_has_its_room() {
     assert_eq!((status, code.as_str()), (413, "quota"));
     assert!(why.contains("0 MB that it may") && why.contains("archived"), "{why}");
     assert_eq!(ida.decide(job, 0, json!({"about": "material", "id": "brass"})).status(), 200);
-    assert_eq!(ida.json("/api/jobs").as_array().unwrap().len(), 1);
+    assert_eq!(ida.json("/api/jobs")["jobs"].as_array().unwrap().len(), 1);
 }
 
 /// On a disk that is nearly full nothing large is taken; what is small still is, and all can be read.
@@ -288,7 +288,7 @@ fn a_disk_that_is_nearly_full() {
     let (status, code, why) = refusal(ida.give("worm-cover.step", &bytes));
     assert_eq!((status, code.as_str()), (507, "full"));
     assert!(why.contains("disk is full") && !why.contains("900000000"), "{why}");
-    assert_eq!(ida.json("/api/jobs"), json!([]));
+    assert_eq!(ida.json("/api/jobs")["jobs"], json!([]));
     assert_eq!(ida.patch("/api/shop", &json!({"units": "inch"})).status(), 204);
     assert!(ida.json("/api/keeping")["free_mb"].as_i64().unwrap() > 0);
 }

@@ -1,10 +1,10 @@
-//! Server-sent events: the screens of a browser hear on one stream when a job of the shop looks otherwise. It begins with all cards, so a client
-//! that was away is up to date with the first event; then each changed card follows.
+//! Server-sent events: the screens of a browser hear on one stream when a job of the shop looks otherwise. It begins with the
+//! newest cards, so a client that was away is up to date with the first event; then each changed card follows, and the number of each job that went.
 
 use super::session::token;
 use super::{House, Signed};
 use crate::fault::Fault;
-use crate::jobs::{self, JobCard};
+use crate::jobs::{self, Wanted};
 use crate::people::{self, Me};
 use crate::watch::{Place, Told};
 use actix_web::http::header;
@@ -33,9 +33,9 @@ struct Listener {
 impl Listener {
     async fn cards(&self) -> Result<Bytes, Fault> {
         let me = self.me.clone();
-        let cards: Vec<JobCard> = self.house.db.run(move |c| jobs::list(c, &me)).await?;
-        let json = serde_json::to_string(&cards).map_err(|e| Fault::internal(e.to_string()))?;
-        Ok(event("bench", cards.first().map_or(0, |c| c.id), &json))
+        let page = self.house.db.run(move |c| jobs::list(c, &me, &Wanted::default())).await?;
+        let json = serde_json::to_string(&page).map_err(|e| Fault::internal(e.to_string()))?;
+        Ok(event("bench", page.jobs.first().map_or(0, |c| c.id), &json))
     }
     /// The next bytes; none ends the stream.
     async fn next(&mut self) -> Option<Bytes> {
@@ -49,6 +49,9 @@ impl Listener {
                 Err(_) => return Some(Bytes::from_static(b": alive\n\n")),
                 Ok(Ok(Told::Card { shop, revision, json })) if shop == self.me.shop_id => {
                     return Some(event("card", revision, &json));
+                }
+                Ok(Ok(Told::Gone { shop, job })) if shop == self.me.shop_id => {
+                    return Some(event("gone", job, &job.to_string()));
                 }
                 Ok(Ok(Told::Person(p))) if p == self.me.id => {
                     let token = self.token.clone();

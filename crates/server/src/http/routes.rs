@@ -5,7 +5,7 @@ use crate::db::Conn;
 use crate::db::schema::shops;
 use crate::decide::{self, Decide, NewText, Revision};
 use crate::fault::Fault;
-use crate::jobs::{self, JobCard, JobChange, JobState};
+use crate::jobs::{self, BenchPage, JobCard, JobChange, JobState, Wanted};
 use crate::people::Me;
 use crate::work::Names;
 use crate::{audit, blobs, queue};
@@ -114,8 +114,8 @@ async fn shop_change(Signed(me): Signed, house: Data<House>, body: Json<ShopChan
 }
 
 #[get("/api/jobs")]
-async fn list(Signed(me): Signed, house: Data<House>) -> Answer<Vec<JobCard>> {
-    Ok(Json(house.db.run(move |c| jobs::list(c, &me)).await?))
+async fn list(Signed(me): Signed, house: Data<House>, q: Query<Wanted>) -> Answer<BenchPage> {
+    Ok(Json(house.db.run(move |c| jobs::list(c, &me, &q)).await?))
 }
 
 #[derive(Debug, Deserialize)]
