@@ -3,7 +3,7 @@
 use crate::db::schema::{jobs, shop_revisions, shops};
 use crate::db::{Conn, Db, last_id, now};
 use crate::fault::Fault;
-use crate::http::routes_read_model as read_model;
+use crate::look::read_model;
 use crate::people::Me;
 use crate::{decide, jobs as job_rows, people};
 use diesel::prelude::*;

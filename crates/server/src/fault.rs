@@ -91,6 +91,9 @@ pub enum Fault {
     /// The address knows another way of asking only.
     #[error("This address is not asked that way")]
     OtherMethod,
+    /// What a process beside this one refused: status, code, sentence.
+    #[error("{2}")]
+    Passed(u16, String, String),
     /// Our own fault.
     #[error("Something went wrong here; it is in the server's log. Nothing of yours is lost; try again")]
     Internal(String),
@@ -101,7 +104,7 @@ impl Fault {
     pub fn internal(why: String) -> Fault {
         Fault::Internal(why)
     }
-    fn parts(&self) -> (u16, &'static str) {
+    fn parts(&self) -> (u16, &str) {
         match self {
             Fault::SignedOut => (401, "signed_out"),
             Fault::BadSignIn => (401, "bad_sign_in"),
@@ -124,7 +127,23 @@ impl Fault {
             Fault::Quota(_) => (413, "quota"),
             Fault::Slow => (408, "slow"),
             Fault::OtherMethod => (405, "other_method"),
+            Fault::Passed(status, code, _) => (*status, code),
             Fault::Internal(_) => (500, "internal"),
+        }
+    }
+    /// For another process to pass on: status, code, sentence. Where it is our own fault the sentence is for the log.
+    pub fn told(&self) -> (u16, String, String) {
+        let (status, code) = self.parts();
+        (status, code.into(), self.hidden().map_or_else(|| self.to_string(), String::from))
+    }
+    /// What was passed on, as what it was where that matters.
+    pub fn passed(status: u16, code: String, why: String) -> Fault {
+        match code.as_str() {
+            "internal" => Fault::Internal(why),
+            "away" => Fault::Away(why),
+            "again" => Fault::Again(why),
+            "full" => Fault::Full(why),
+            _ => Fault::Passed(status, code, why),
         }
     }
 }
@@ -224,7 +243,7 @@ mod tests {
 
     #[test]
     fn the_databases_words_are_understood() {
-        let code = |w: &str| Fault::of_database(w.into()).parts().1;
+        let code = |w: &str| Fault::of_database(w.into()).parts().1.to_string();
         assert_eq!(code("Deadlock found when trying to get lock"), "again");
         assert_eq!(code("Lost connection to server during query"), "away");
         assert_eq!(code("Server has gone away"), "away");

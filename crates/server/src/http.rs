@@ -1,7 +1,6 @@
 //! The web: routes translate, nothing more. Use cases stand beside this folder.
 
 mod events;
-mod export;
 mod keeping;
 mod outer;
 mod outside;
@@ -15,13 +14,14 @@ mod trust;
 
 pub use outer::Outer;
 pub use people::{NewOwner, NewPassword, NewPerson, PersonCard};
-pub use readers::Readers;
-pub use routes::{Measure, ShopChange, read_model as routes_read_model};
+pub use readers::{Flights, Readers};
+pub use routes::{Measure, ShopChange};
 pub use session::{Once, Signed};
 pub use stock::TryLay;
 pub use tls::{Source, Tls};
 
 use crate::db::Db;
+use crate::lookers::Lookers;
 use crate::watch::Hub;
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::{App, HttpServer, web};
@@ -37,16 +37,20 @@ pub const LARGEST_UPLOAD: usize = 64 << 20;
 pub struct House {
     /// The database.
     pub db: Db,
-    /// This program, to be started again as a reader.
-    pub reader: PathBuf,
     /// Built front end.
     pub web: PathBuf,
     /// What it is called from outside.
     pub outer: Outer,
     /// Who tells the streams.
     pub hub: Arc<Hub>,
-    /// Who reads models.
+    /// Turns of those who wait for a model to be read.
     pub readers: Arc<Readers>,
+    /// Turns of those who wait for something to be looked at.
+    pub looking: Arc<Readers>,
+    /// Who looks.
+    pub lookers: Arc<Lookers>,
+    /// What is being made just now.
+    pub flights: Arc<Flights>,
     /// Certificates, where it speaks https itself.
     pub tls: Option<Arc<Tls>>,
 }

@@ -14,6 +14,8 @@ pub mod http;
 pub mod jobs;
 pub mod keeping;
 pub mod log;
+pub mod look;
+pub mod lookers;
 pub mod people;
 pub mod queue;
 pub mod rack;

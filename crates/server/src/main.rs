@@ -3,8 +3,9 @@
 use lexopt::prelude::*;
 use server::crew::{self, Crew, HAND_WORD};
 use server::db::{Address, Db};
-use server::http::{House, Outer, Source, Tls, serve};
+use server::http::{House, Outer, Readers, Source, Tls, serve};
 use server::keeping::Keeper;
+use server::lookers::{self, LOOK_WORD, Lookers};
 use server::watch::Hub;
 use server::{READER_WORD, backup, demo, people, types, work};
 use std::net::{SocketAddr, TcpListener};
@@ -134,6 +135,11 @@ fn command() -> Result<(), String> {
             work::run(&db, &name.to_string_lossy(), crew::kind_of(&kinds), &reader, &stop);
             Ok(())
         }
+        LOOK_WORD => {
+            crew::limit_memory(lookers::MEMORY);
+            lookers::look_on(&open(2)?, &reader);
+            Ok(())
+        }
         "serve" => open_house(&listen, web, reader),
         _ => Err(USAGE.into()),
     }
@@ -183,9 +189,21 @@ fn open_house(listen: &str, web: PathBuf, reader: PathBuf) -> Result<(), String>
     let backups = std::env::var_os("GOLDCHIP_BACKUPS").map(PathBuf::from);
     let (keeper, its_stop) = (Keeper { db: db.clone(), address, backups }, stop.clone());
     let keeping_house = std::thread::spawn(move || keeper.keep(&its_stop));
-    let house = House { db, reader, web, outer, hub, readers: Arc::default(), tls };
+    let lookers = Arc::new(Lookers::new(&reader));
+    let house = House {
+        db,
+        web,
+        outer,
+        hub,
+        readers: Arc::default(),
+        looking: Arc::new(Readers::looks()),
+        lookers: lookers.clone(),
+        flights: Arc::default(),
+        tls,
+    };
     println!("goldchip: listening on {scheme}://{at}");
     let done = actix_web::rt::System::new().block_on(serve(house, listener, plain));
+    lookers.close();
     stop.store(true, Ordering::Relaxed);
     let _ = (keeping.join(), watching.join(), keeping_house.join());
     done.map_err(|e| e.to_string())

@@ -246,7 +246,7 @@ fn a_part_is_planned_proved_overruled_and_taken() {
     };
     let solid = |what: &str| {
         let bytes = leaves(what);
-        let (read, _) = server::http::routes_read_model(&program(), what, &bytes).unwrap();
+        let (read, _) = server::look::read_model(&program(), what, &bytes).unwrap();
         let m: intake::Model = postcard::from_bytes(&read).unwrap();
         m.raw.solids.iter().map(|s| s.volume).sum::<f64>()
     };

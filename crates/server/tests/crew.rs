@@ -9,10 +9,9 @@ use server::demo::PASSWORD;
 use std::process::Command;
 use std::time::{Duration, Instant};
 
-/// Processes that a process started, directly.
+/// Workers that a process started.
 fn children(pid: u32) -> Vec<u32> {
-    let out = Command::new("pgrep").args(["-P", &pid.to_string(), "-f", "worker-hand"]).output().unwrap();
-    String::from_utf8_lossy(&out.stdout).lines().filter_map(|l| l.trim().parse().ok()).collect()
+    common::children(pid, "worker-hand").iter().filter_map(|l| l.parse().ok()).collect()
 }
 
 fn kill(pid: u32) {

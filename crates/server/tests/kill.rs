@@ -5,18 +5,12 @@ mod common;
 
 use common::own::{OwnDb, patient};
 use common::person::{Person, body, refusal};
-use common::{kill, part};
+use common::{children, kill, part};
 use serde_json::{Value, json};
 use server::demo::PASSWORD;
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
-
-fn workers_of(server: u32) -> Vec<String> {
-    let out =
-        std::process::Command::new("pgrep").args(["-P", &server.to_string(), "-f", "worker-hand"]).output().unwrap();
-    String::from_utf8_lossy(&out.stdout).split_whitespace().map(String::from).collect()
-}
 
 /// A question of somebody's that nobody else asks.
 fn question(who: usize, n: usize) -> Value {
@@ -80,7 +74,7 @@ fn nothing_acknowledged_is_lost_and_nothing_is_doubled() {
                     house.kill();
                     house = own.serve_at(&listen, 1);
                 }
-                "worker" => workers_of(house.pid()).iter().for_each(|w| kill(w, "KILL")),
+                "worker" => children(house.pid(), "worker-hand").iter().for_each(|w| kill(w, "KILL")),
                 _ => {
                     own.kill();
                     own.again(what == "database elsewhere");

@@ -1,10 +1,11 @@
-import { queryOptions } from '@tanstack/react-query';
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/react-query';
+import type { Look } from '../model/bench';
 import { readHistory } from '../model/history';
 import { api, away, Refused } from './client';
 import type {
+  BenchPage,
   Cut,
   FormsSheet,
-  JobCard,
   JobState,
   Keeping,
   Lay,
@@ -41,7 +42,20 @@ export const keepingQuery = queryOptions({
   queryKey: ['keeping'],
   queryFn: () => api.get<Keeping>('/api/keeping'),
 });
-export const jobsQuery = queryOptions({ queryKey: ['jobs'], queryFn: () => api.get<JobCard[]>('/api/jobs') });
+/** A shop's jobs in pages, the newest first. */
+export const jobsQuery = (look: Look) =>
+  infiniteQueryOptions({
+    queryKey: ['jobs', look],
+    queryFn: ({ pageParam }) => {
+      const q = new URLSearchParams({ archived: String(look.archived) });
+      if (look.find) q.set('find', look.find);
+      if (pageParam) q.set('before', String(pageParam));
+      return api.get<BenchPage>(`/api/jobs?${q.toString()}`);
+    },
+    initialPageParam: 0,
+    getNextPageParam: (last) => (last.more ? last.jobs.at(-1)?.id : undefined),
+    placeholderData: keepPreviousData,
+  });
 export const jobQuery = (id: number) =>
   queryOptions({ queryKey: ['job', id], queryFn: () => api.get<JobState>(`/api/jobs/${id}`), retry });
 

@@ -16,8 +16,13 @@ export function useEvents(id: number) {
     };
     return listen({
       card: changed,
-      bench: (all) => {
-        all.forEach(changed);
+      bench: (page) => {
+        page.jobs.forEach(changed);
+        // An older job is not among the newest: it is asked for by itself.
+        if (!page.jobs.some((j) => j.id === id)) void client.invalidateQueries({ queryKey: ['job', id] });
+      },
+      gone: (gone) => {
+        if (gone === id) void client.invalidateQueries({ queryKey: ['job', id] });
       },
     });
   }, [client, id]);

@@ -1,6 +1,5 @@
 import { describe, expect, it, vi } from 'vitest';
 import type { JobCard } from '../api/types';
-import { withCard } from './stream';
 
 const card = (id: number, title = `Job ${id}`): JobCard => ({
   id,
@@ -11,15 +10,6 @@ const card = (id: number, title = `Job ${id}`): JobCard => ({
   revision: 0,
   work: { kind: 'waiting' },
   summary: null,
-});
-
-describe('cards', () => {
-  it('take the place of their older selves, and new ones stand first', () => {
-    const all = [card(3), card(2), card(1)];
-    expect(withCard(all, card(2, 'Other')).map((c) => c.title)).toEqual(['Job 3', 'Other', 'Job 1']);
-    expect(withCard(all, card(7)).map((c) => c.id)).toEqual([7, 3, 2, 1]);
-    expect(all).toHaveLength(3);
-  });
 });
 
 describe('a browser without a shared worker', () => {
@@ -49,15 +39,20 @@ describe('a browser without a shared worker', () => {
     const got: string[] = [];
     const off = [
       listen({ card: (c) => got.push(`a${c.id}`) }),
-      listen({ card: (c) => got.push(`b${c.id}`), bench: (l) => got.push(`all ${l.length}`) }),
+      listen({
+        card: (c) => got.push(`b${c.id}`),
+        bench: (l) => got.push(`all ${l.jobs.length}`),
+        gone: (id) => got.push(`gone ${id}`),
+      }),
     ];
     // Shown again, it listens as before: once.
     page.dispatchEvent(new Event('pageshow'));
     expect(made).toHaveLength(1);
-    expect(made[0]?.added).toBe(2);
-    made[0]?.on.get('bench')?.({ data: JSON.stringify([card(1), card(2)]) });
+    expect(made[0]?.added).toBe(3);
+    made[0]?.on.get('bench')?.({ data: JSON.stringify({ jobs: [card(1), card(2)], more: false, archived: 0 }) });
     made[0]?.on.get('card')?.({ data: JSON.stringify(card(4)) });
-    expect(got).toEqual(['all 2', 'a4', 'b4']);
+    made[0]?.on.get('gone')?.({ data: '4' });
+    expect(got).toEqual(['all 2', 'a4', 'b4', 'gone 4']);
     off[0]?.();
     expect(made[0]?.closed).toBe(false);
     page.dispatchEvent(new Event('pagehide'));

@@ -1,18 +1,21 @@
-import type { JobCard } from '../api/types';
+import type { BenchPage, JobCard } from '../api/types';
 
-/** What the house tells of its jobs: all of them where a stream begins, then each that changed. */
+/** What the house tells of its jobs: the newest of them where a stream begins, then each that changed, and the number of each that went. */
 export interface Heard {
-  bench?: (cards: JobCard[]) => void;
+  bench?: (page: BenchPage) => void;
   card?: (card: JobCard) => void;
+  gone?: (id: number) => void;
 }
+export const TOLD = ['bench', 'card', 'gone'] as const;
 
 const listeners = new Set<Heard>();
 let port: { hello: () => void; bye: () => void } | null = null;
 
 function heard(name: string, data: string) {
   for (const l of listeners) {
-    if (name === 'bench') l.bench?.(JSON.parse(data) as JobCard[]);
+    if (name === 'bench') l.bench?.(JSON.parse(data) as BenchPage);
     if (name === 'card') l.card?.(JSON.parse(data) as JobCard);
+    if (name === 'gone') l.gone?.(Number(data));
   }
 }
 
@@ -41,7 +44,7 @@ function connect() {
     hello: () => {
       if (source) return;
       source = new EventSource('/api/events');
-      for (const name of ['bench', 'card']) {
+      for (const name of TOLD) {
         source.addEventListener(name, (e) => {
           heard(name, (e as MessageEvent<string>).data);
         });
@@ -71,11 +74,4 @@ export function listen(l: Heard): () => void {
     listeners.delete(l);
     if (listeners.size === 0) port?.bye();
   };
-}
-
-/** A changed card in its place among the others; a new one stands first. */
-export function withCard(cards: readonly JobCard[], card: JobCard): JobCard[] {
-  const at = cards.findIndex((c) => c.id === card.id);
-  if (at >= 0) return cards.map((c, k) => (k === at ? card : c));
-  return [...cards, card].sort((a, b) => b.id - a.id);
 }

@@ -14,7 +14,7 @@ function open() {
   clearTimeout(again);
   if (source || ports.size === 0) return;
   source = new EventSource('/api/events');
-  for (const name of ['bench', 'card']) {
+  for (const name of ['bench', 'card', 'gone']) {
     source.addEventListener(name, (e) => {
       tell(name, (e as MessageEvent<string>).data);
     });

@@ -1,4 +1,5 @@
-//! How many models are read at once: two in all and one for each person, so that a heap of uploads by one delays another's first by one at most.
+//! How much is worked out at once for those who wait: of reading models two in all and one for each person, so that a heap of uploads by one delays
+//! another's first by one at most; of looking at parts some more.
 
 use crate::fault::Fault;
 use std::collections::HashMap;
@@ -6,8 +7,10 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
-/// At once, in all.
+/// Models at once, in all.
 const ALL: usize = 2;
+/// Looks at once, in all and of one person: a screen asks for several things.
+const LOOKS: [usize; 2] = [4, 3];
 /// Longest that one waits for one's turn.
 const WAIT: Duration = Duration::from_secs(20);
 /// Then one is asked to come again after, s.
@@ -17,6 +20,7 @@ const AGAIN_S: u32 = 5;
 pub struct Readers {
     all: Arc<Semaphore>,
     each: Mutex<HashMap<i64, Arc<Semaphore>>>,
+    own: usize,
     wait: Duration,
 }
 
@@ -28,17 +32,34 @@ pub struct Turn {
 
 impl Default for Readers {
     fn default() -> Self {
-        Readers { all: Arc::new(Semaphore::new(ALL)), each: Mutex::default(), wait: WAIT }
+        Readers { all: Arc::new(Semaphore::new(ALL)), each: Mutex::default(), own: 1, wait: WAIT }
+    }
+}
+
+/// One of several who want the same at once makes it; the others wait.
+#[derive(Default)]
+pub struct Flights(Mutex<HashMap<String, Arc<tokio::sync::Mutex<()>>>>);
+
+impl Flights {
+    /// The lock of a key.
+    pub fn of(&self, key: &str) -> Arc<tokio::sync::Mutex<()>> {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.retain(|_, m| Arc::strong_count(m) > 1);
+        all.entry(key.into()).or_default().clone()
     }
 }
 
 impl Readers {
+    /// For looking at parts.
+    pub fn looks() -> Readers {
+        Readers { all: Arc::new(Semaphore::new(LOOKS[0])), own: LOOKS[1], ..Readers::default() }
+    }
     /// Wait for one's turn.
     pub async fn turn(&self, person: i64) -> Result<Turn, Fault> {
         let own = {
             let mut each = self.each.lock().unwrap_or_else(PoisonError::into_inner);
-            each.retain(|_, s| Arc::strong_count(s) > 1 || s.available_permits() == 0);
-            each.entry(person).or_insert_with(|| Arc::new(Semaphore::new(1))).clone()
+            each.retain(|_, s| Arc::strong_count(s) > 1 || s.available_permits() < self.own);
+            each.entry(person).or_insert_with(|| Arc::new(Semaphore::new(self.own))).clone()
         };
         let all = self.all.clone();
         let both = async {

@@ -6,6 +6,7 @@ use crate::db::schema::shops;
 use crate::decide::{self, Decide, NewText, Revision};
 use crate::fault::Fault;
 use crate::jobs::{self, BenchPage, JobCard, JobChange, JobState, Wanted};
+use crate::look::{self, Ask, Of};
 use crate::people::Me;
 use crate::work::Names;
 use crate::{audit, blobs, queue};
@@ -14,7 +15,7 @@ use actix_web::http::header::{self, ContentDisposition, DispositionParam, Dispos
 use actix_web::web::{Bytes, Data, Json, Path, Query, ServiceConfig};
 use actix_web::{HttpRequest, HttpResponse, get, patch, post};
 use diesel::prelude::*;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 pub(super) type Answer<T> = Result<Json<T>, Fault>;
@@ -46,7 +47,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(revise)
         .service(edited)
         .service(mesh_before)
-        .service(super::export::export)
+        .service(export)
         .configure(super::stock::all)
         .service(beside)
         .service(mesh_others)
@@ -132,48 +133,43 @@ async fn upload(
     body: Bytes,
 ) -> Answer<JobCard> {
     let (file, client) = (q.into_inner().file, house.outer.client_of(&req));
-    let turn = house.readers.turn(me.id).await?;
-    let (db, reader) = (house.db.clone(), house.reader.clone());
-    let card = actix_web::web::block(move || {
-        // It goes on, and holds its turn, even if its giver leaves.
-        let _turn = turn;
-        let (raw, picture) = read_model(&reader, &file, &body)?;
-        db.act(|c| {
-            let id = jobs::make(c, me.shop_id, Some(me.id), &file, &body, &raw, &picture)?;
-            audit::note(c, &me, "upload", &format!("began job {id} from {file}"), &client)?;
-            let job = jobs::of(c, &me, id)?;
-            jobs::card(c, &job)
-        })
+    let (raw, picture) = read_of(&me, &house, &file, body.clone()).await?;
+    let card = house.db.run(move |c| {
+        let id = jobs::make(c, me.shop_id, Some(me.id), &file, &body, &raw, &picture)?;
+        audit::note(c, &me, "upload", &format!("began job {id} from {file}"), &client)?;
+        let job = jobs::of(c, &me, id)?;
+        jobs::card(c, &job)
     });
-    Ok(Json(card.await.map_err(|e| Fault::internal(e.to_string()))??))
+    Ok(Json(card.await?))
 }
 
-/// Read an uploaded model in a child process; what it said, and a picture of the part.
-pub fn read_model(reader: &std::path::Path, file: &str, bytes: &[u8]) -> Result<(Vec<u8>, Vec<u8>), Fault> {
-    let io = |e: std::io::Error| Fault::internal(format!("a model could not be put down: {e}"));
-    let tmp = tempfile::Builder::new().prefix("goldchip-").tempfile().map_err(io)?;
-    std::fs::write(tmp.path(), bytes).map_err(io)?;
-    let model = intake::read_guarded(
-        reader,
-        &[crate::READER_WORD],
-        tmp.path(),
-        &intake::Reading::default(),
-        &intake::Limits::default(),
-    )
-    .map_err(|e| match e {
-        intake::ReadError::Reader(why) => Fault::internal(why),
-        e => Fault::Model(format!("{file}: {e}")),
-    })?;
-    let part = part::Part::from_model(&model, &intake::Reading::default())
-        .map_err(|e| Fault::Model(format!("{file}: {e}")))?;
-    let raw = postcard::to_stdvec(&model).map_err(|e| Fault::internal(e.to_string()))?;
-    Ok((raw, job::sheet::picture(&part.mesh)))
+/// Somebody beside this process looks, and whoever asked waits. It goes on, and holds its turn, even if whoever asked leaves.
+pub(super) async fn look(me: &Me, house: &House, ask: Ask, more: Bytes) -> Result<Vec<u8>, Fault> {
+    let turns = if matches!(ask, Ask::Read { .. }) { &house.readers } else { &house.looking };
+    let turn = turns.turn(me.id).await?;
+    let (lookers, me) = (house.lookers.clone(), me.clone());
+    let work = actix_web::web::block(move || {
+        let _turn = turn;
+        lookers.ask(&me, &ask, &more)
+    });
+    work.await.map_err(|e| Fault::internal(e.to_string()))?
 }
 
-/// With a capital at the start.
-fn sentence(s: &str) -> String {
-    let mut c = s.chars();
-    c.next().map(|f| f.to_uppercase().chain(c).collect()).unwrap_or_default()
+/// The same of a job, as JSON.
+pub(super) async fn look_json(me: &Me, house: &House, id: i64, of: Of) -> Result<HttpResponse, Fault> {
+    let bytes = look(me, house, Ask::Job(id, of), Bytes::new()).await?;
+    Ok(HttpResponse::Ok().content_type("application/json").body(bytes))
+}
+
+/// An uploaded model as it was read, and a picture of it.
+async fn read_of(me: &Me, house: &House, file: &str, body: Bytes) -> Result<(Vec<u8>, Vec<u8>), Fault> {
+    let mut raw = look(me, house, Ask::Read { file: file.into() }, body).await?;
+    let n = raw.get(..8).and_then(|n| n.try_into().ok()).map_or(0, u64::from_le_bytes) as usize;
+    if raw.len() < 8 + n {
+        return Err(Fault::internal("a model came back without its end".into()));
+    }
+    let picture = raw.split_off(8 + n);
+    Ok((raw.split_off(8), picture))
 }
 
 #[get("/api/jobs/{id}")]
@@ -289,16 +285,6 @@ async fn history(Signed(me): Signed, house: Data<House>, p: Path<(i64, usize)>) 
     of_sheet(me, house, id, "application/octet-stream", move |k| Names::of(k).history(setup)).await
 }
 
-/// A job's part as it stands.
-async fn part_now(me: Me, house: &House, id: i64) -> Result<part::Part, Fault> {
-    let (db, reader) = (house.db.clone(), house.reader.clone());
-    let work = actix_web::web::block(move || {
-        let (job, settled) = db.act(|c| Ok((jobs::of(c, &me, id)?, jobs::settled(c, id)?)))?;
-        crate::work::part_of(&db, &reader, &job, &settled)
-    });
-    work.await.map_err(|e| Fault::internal(e.to_string()))?
-}
-
 /// Longest that somebody waits for a part to be recognised, s.
 const PART_WAIT_S: u64 = 90;
 
@@ -334,18 +320,13 @@ async fn revise(
     q: Query<NewModel>,
     body: Bytes,
 ) -> Answer<Revision> {
-    let (db, reader, q, id) = (house.db.clone(), house.reader.clone(), q.into_inner(), *id);
-    let who = me.clone();
+    let (q, id, who) = (q.into_inner(), *id, me.clone());
     house.db.run(move |c| jobs::of(c, &who, id).map(drop)).await?;
-    let turn = house.readers.turn(me.id).await?;
-    let work = actix_web::web::block(move || {
-        let _turn = turn;
-        let (read, _) = read_model(&reader, &q.file, &body)?;
-        db.act(|c| {
-            decide::once(c, &me, id, word.as_deref(), |c| decide::revise(c, &me, id, q.revision, &q.file, &body, &read))
-        })
-    });
-    Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))??))
+    let (read, _) = read_of(&me, &house, &q.file, body.clone()).await?;
+    let make = move |c: &mut Conn| {
+        decide::once(c, &me, id, word.as_deref(), |c| decide::revise(c, &me, id, q.revision, &q.file, &body, &read))
+    };
+    Ok(Json(house.db.run(make).await?))
 }
 
 /// Largest edited program, bytes.
@@ -363,22 +344,16 @@ async fn edited(
     if body.len() > TEXT_LIMIT {
         return Err(Fault::Bad("A program of more than 16 MB is too long to compare; split it".into()));
     }
-    let (q, id) = (q.into_inner(), *id);
-    let text = std::str::from_utf8(&body)
-        .map_err(|_| Fault::Bad(format!("{} is no text; give the program as the control saves it", q.file)))?
-        .to_string();
-    let work = house.db.run(move |c| {
-        jobs::of(c, &me, id)?;
-        ::program::read(&text, &::program::ReadSettings::default()).map_err(|e| {
-            Fault::Bad(format!("{} cannot be followed: {e}. Mend that line and upload it again", q.file))
-        })?;
-        decide::once(c, &me, id, word.as_deref(), |c| decide::edit(c, &me, id, &q, &text))
-    });
-    Ok(Json(work.await?))
+    let (q, id, who) = (q.into_inner(), *id, me.clone());
+    house.db.run(move |c| jobs::of(c, &who, id).map(drop)).await?;
+    look(&me, &house, Ask::Text { file: q.file.clone() }, body.clone()).await?;
+    let text = String::from_utf8(body.to_vec()).map_err(|e| Fault::internal(e.to_string()))?;
+    let make = move |c: &mut Conn| decide::once(c, &me, id, word.as_deref(), |c| decide::edit(c, &me, id, &q, &text));
+    Ok(Json(house.db.run(make).await?))
 }
 
 /// What is to be measured.
-#[derive(Debug, Clone, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct Measure {
     /// First place.
     pub a: part::Spot,
@@ -387,34 +362,40 @@ pub struct Measure {
 }
 
 #[post("/api/jobs/{id}/measure")]
-async fn measure(Signed(me): Signed, house: Data<House>, id: Path<i64>, m: Json<Measure>) -> Answer<part::Measured> {
-    let part = part_now(me, &house, *id).await?;
-    let m = m.into_inner();
-    let work = actix_web::web::block(move || part::measure(&part, &part::Rays::new(&part), m.a, m.b));
-    let done = work.await.map_err(|e| Fault::internal(e.to_string()))?;
-    Ok(Json(done.map_err(|e| Fault::Bad(sentence(&e.to_string())))?))
+async fn measure(
+    Signed(me): Signed,
+    house: Data<House>,
+    id: Path<i64>,
+    m: Json<Measure>,
+) -> Result<HttpResponse, Fault> {
+    look_json(&me, &house, *id, Of::Measure(m.into_inner())).await
 }
 
 #[post("/api/jobs/{id}/section")]
-async fn section(Signed(me): Signed, house: Data<House>, id: Path<i64>, c: Json<part::Cut>) -> Answer<part::Slice> {
-    let part = part_now(me, &house, *id).await?;
+async fn section(
+    Signed(me): Signed,
+    house: Data<House>,
+    id: Path<i64>,
+    c: Json<part::Cut>,
+) -> Result<HttpResponse, Fault> {
     let cut = c.into_inner();
     if cut.axis > 2 || !cut.at.is_finite() {
         return Err(Fault::Bad("A section is square to axis 0, 1 or 2 (X, Y, Z), at a place in mm".into()));
     }
-    let work = actix_web::web::block(move || part::slice(&part, cut));
-    Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))?))
+    look_json(&me, &house, *id, Of::Section(cut)).await
 }
 
 /// Another solid of a job's file becomes a job of its own.
 #[post("/api/jobs/{id}/beside/{solid}")]
 async fn beside(Signed(me): Signed, house: Data<House>, p: Path<(i64, usize)>) -> Answer<JobCard> {
     let (id, solid) = p.into_inner();
-    let part = part_now(me.clone(), &house, id).await?;
-    if solid == part.origin.solid {
+    let told = look(&me, &house, Ask::Job(id, Of::Solids), Bytes::new()).await?;
+    let (mine, names): (usize, Vec<String>) =
+        serde_json::from_slice(&told).map_err(|e| Fault::internal(e.to_string()))?;
+    if solid == mine {
         return Err(Fault::Bad("This job is about that solid already".into()));
     }
-    let name = part.origin.solids.get(solid).ok_or(Fault::NoSuch("solid"))?.name.clone();
+    let name = names.get(solid).ok_or(Fault::NoSuch("solid"))?.clone();
     let card = house.db.run(move |c| {
         let new = jobs::make_beside(c, &me, id, solid, &name)?;
         let job = jobs::of(c, &me, new)?;
@@ -423,38 +404,49 @@ async fn beside(Signed(me): Signed, house: Data<House>, p: Path<(i64, usize)>) -
     Ok(Json(card.await?))
 }
 
+/// Triangles: made once, however many ask at the same time, and kept.
+async fn triangles(me: Me, house: Data<House>, id: i64, of: Of) -> Result<HttpResponse, Fault> {
+    let (who, what) = (me.clone(), of.clone());
+    let key = house.db.run(move |c| Ok(look::mesh_key(&what, &jobs::of(c, &who, id)?, &jobs::settled(c, id)?))).await?;
+    let flight = house.flights.of(&key);
+    let _alone = flight.lock().await;
+    let name = key.clone();
+    let bytes = match house.db.run(move |c| blobs::get(c, &name)).await? {
+        Some(b) => b,
+        None => {
+            let made = look(&me, &house, Ask::Job(id, of), Bytes::new()).await?;
+            let kept = made.clone();
+            house.db.run(move |c| blobs::put(c, &key, &kept, false)).await?;
+            made
+        }
+    };
+    Ok(HttpResponse::Ok().content_type("application/octet-stream").body(bytes))
+}
+
 /// Triangles of the file's other solids.
 #[get("/api/jobs/{id}/mesh-others")]
 async fn mesh_others(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
-    let part = part_now(me, &house, *id).await?;
-    let mut all = geom::TriMesh::default();
-    for o in &part.others {
-        let n = all.points.len() as u32;
-        all.points.extend(&o.mesh.points);
-        all.triangles.extend(o.mesh.triangles.iter().map(|t| t.map(|k| k + n)));
-        all.face.extend(o.mesh.face.iter().map(|f| f + 1000 * o.solid as u32));
-    }
-    if all.triangles.is_empty() {
-        return Err(Fault::NoSuch("other solid"));
-    }
-    Ok(HttpResponse::Ok().content_type("application/octet-stream").body(job::sheet::mesh_bytes(&all)))
+    triangles(me, house, *id, Of::MeshOthers).await
 }
 
 #[get("/api/jobs/{id}/mesh")]
 async fn mesh(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
-    let part = part_now(me, &house, *id).await?;
-    Ok(HttpResponse::Ok().content_type("application/octet-stream").body(job::sheet::mesh_bytes(&part.mesh)))
+    triangles(me, house, *id, Of::Mesh).await
 }
 
 #[get("/api/jobs/{id}/mesh-before")]
 async fn mesh_before(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
-    let (db, reader, id) = (house.db.clone(), house.reader.clone(), *id);
-    let work = actix_web::web::block(move || {
-        let (job, settled) = db.act(|c| Ok((jobs::of(c, &me, id)?, jobs::settled(c, id)?)))?;
-        crate::work::part_before(&db, &reader, &job, &settled)?.ok_or(Fault::NoSuch("revision before"))
-    });
-    let part = work.await.map_err(|e| Fault::internal(e.to_string()))??;
-    Ok(HttpResponse::Ok().content_type("application/octet-stream").body(job::sheet::mesh_bytes(&part.mesh)))
+    triangles(me, house, *id, Of::MeshBefore).await
+}
+
+/// A file to take away.
+#[get("/api/jobs/{id}/export/{what}")]
+async fn export(Signed(me): Signed, house: Data<House>, p: Path<(i64, String)>) -> Result<HttpResponse, Fault> {
+    let (id, what) = p.into_inner();
+    let who = me.clone();
+    let title = house.db.run(move |c| Ok(jobs::of(c, &who, id)?.title)).await?;
+    let bytes = look(&me, &house, Ask::Job(id, Of::Export(what.clone())), Bytes::new()).await?;
+    Ok(download(&format!("{}-{what}", jobs::stem_of(&title)), "application/octet-stream", bytes))
 }
 
 #[get("/api/jobs/{id}/picture")]

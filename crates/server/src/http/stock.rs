@@ -1,19 +1,15 @@
 //! Routes of the Stock ticket and of the rack.
 
-use super::routes::{Answer, download};
+use super::routes::{Answer, download, look_json};
 use super::{House, Signed};
 use crate::db::Conn;
 use crate::fault::Fault;
-use crate::forms::{self, FormsSheet};
-use crate::jobs;
+use crate::look::Of;
 use crate::people::Me;
 use crate::rack::{self, RackAct, RackPreview, RackSheet};
-use ::shop::Shop;
 use actix_web::web::{Bytes, Data, Json, Path, ServiceConfig};
 use actix_web::{HttpResponse, get, post};
-use job::Settled;
-use job::stocking;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 /// Register everything.
@@ -22,46 +18,20 @@ pub fn all(c: &mut ServiceConfig) {
     c.service(preview).service(import).service(csv).service(other_forms);
 }
 
-/// Something about a job's part and its stock, on a thread that may wait.
-async fn of_part<T: Send + 'static>(
-    me: Me,
-    house: &House,
-    id: i64,
-    f: impl FnOnce(&part::Part, &Shop, &Settled) -> Result<T, ::shop::ShopError> + Send + 'static,
-) -> Answer<T> {
-    let (db, reader) = (house.db.clone(), house.reader.clone());
-    let work = actix_web::web::block(move || {
-        let (job, settled, shop) = db.act(|c| {
-            let job = jobs::of(c, &me, id)?;
-            let settled = jobs::with_offer(&job, jobs::settled(c, id)?);
-            let shop = jobs::shop_of(c, job.shop_revision_id)?;
-            Ok((job, settled, shop))
-        })?;
-        let part = crate::work::part_of(&db, &reader, &job, &settled)?;
-        f(&part, &shop, &settled).map_err(|e| Fault::Bad(e.to_string()))
-    });
-    Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))??))
-}
-
 /// The rack for a job: its pieces ranked, the part laid into each. It needs no plan.
 #[get("/api/jobs/{id}/stock")]
-async fn bench(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<job::StockBench> {
-    let (id, asker) = (*id, me.clone());
-    let (pieces, taken) =
-        house.db.run(move |c| Ok((rack::all(c, asker.shop_id)?, rack::taken_for(c, &asker, id)?))).await?;
-    of_part(me, &house, id, move |part, shop, settled| stocking::bench(part, shop, settled, &pieces, &taken)).await
+async fn bench(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    look_json(&me, &house, *id, Of::Stock).await
 }
 
 /// What else is cut from the job's blank.
 #[get("/api/jobs/{id}/forms")]
-async fn other_forms(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<FormsSheet> {
-    let (db, reader, id) = (house.db.clone(), house.reader.clone(), *id);
-    let work = actix_web::web::block(move || forms::forms(&db, &reader, &me, id));
-    Ok(Json(work.await.map_err(|e| Fault::internal(e.to_string()))??))
+async fn other_forms(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
+    look_json(&me, &house, *id, Of::Forms).await
 }
 
 /// A lay to try.
-#[derive(Debug, Clone, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct TryLay {
     /// The piece.
     pub piece: stock::Piece,
@@ -70,12 +40,17 @@ pub struct TryLay {
 }
 
 #[post("/api/jobs/{id}/lay")]
-async fn try_lay(Signed(me): Signed, house: Data<House>, id: Path<i64>, b: Json<TryLay>) -> Answer<stock::Laying> {
+async fn try_lay(
+    Signed(me): Signed,
+    house: Data<House>,
+    id: Path<i64>,
+    b: Json<TryLay>,
+) -> Result<HttpResponse, Fault> {
     let t = b.into_inner();
     if let Some(why) = t.piece.fault().or_else(|| t.lay.fault()) {
         return Err(Fault::Bad(why));
     }
-    of_part(me, &house, *id, move |part, shop, settled| stocking::try_lay(part, shop, settled, &t.piece, &t.lay)).await
+    look_json(&me, &house, *id, Of::Lay(t)).await
 }
 
 #[get("/api/rack")]

@@ -105,6 +105,12 @@ pub fn kill(pid: &str, signal: &str) {
     let _ = Command::new("kill").args([&format!("-{signal}"), pid]).status();
 }
 
+/// Children of a process whose command has this word, by their numbers.
+pub fn children(of: u32, word: &str) -> Vec<String> {
+    let out = Command::new("pgrep").args(["-P", &of.to_string(), "-f", word]).output().unwrap();
+    String::from_utf8_lossy(&out.stdout).split_whitespace().map(String::from).collect()
+}
+
 /// A served house.
 pub struct House {
     base: Option<Base>,

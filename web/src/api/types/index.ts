@@ -5,6 +5,7 @@ export * from './AskSheet';
 export * from './Axis';
 export * from './Backup';
 export * from './Band';
+export * from './BenchPage';
 export * from './Blocked';
 export * from './Body';
 export * from './BodyKind';

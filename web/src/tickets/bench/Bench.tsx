@@ -1,14 +1,15 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useInfiniteQuery, useMutation, useQueryClient, type InfiniteData } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import { DropZone, FileTrigger } from 'react-aria-components';
 import { useNavigate } from 'react-router';
 import styled from 'styled-components';
-import { api, jobsQuery, type JobCard, type Me } from '../../api';
+import { api, jobsQuery, type BenchPage, type JobCard, type Me } from '../../api';
 import { Keys } from '../../frame/Keys';
-import { refuse, tell, UnitsContext, useInWords } from '../../frame/settings';
+import { refuse, tell, UnitsContext, useInWords, useResting } from '../../frame/settings';
 import { useShortcuts } from '../../frame/shortcuts';
 import { Top } from '../../frame/Top';
-import { listen, withCard } from '../../frame/stream';
+import { listen } from '../../frame/stream';
+import { withCard, without, type Look } from '../../model/bench';
 import { Button, Either, Kbd, Line, Quiet } from '../../parts/basics';
 import { Card } from './Card';
 import { Keeping, Throw } from './Keeping';
@@ -56,28 +57,44 @@ const Desk = styled(DropZone)`
   }
 `;
 
+const Find = styled.input`
+  width: 150px;
+  padding: 4px 8px;
+  border: 1px solid ${(p) => p.theme.edge};
+  border-radius: 3px;
+  background: ${(p) => p.theme.card};
+  color: ${(p) => p.theme.ink};
+`;
+
 /** The start: the jobs as cards; a model dropped here becomes one. */
 export function Bench({ me }: { me: Me }) {
   const client = useQueryClient();
   const navigate = useNavigate();
-  const asked = useQuery(jobsQuery);
-  const jobs = { ...asked, data: useInWords(me.units === 'inch' ? 'inch' : 'mm', asked.data) };
   const [away, setAway] = useState(false);
+  const [letters, setLetters] = useState('');
+  const find = useResting(letters.trim(), 250);
+  const jobs = useInfiniteQuery(jobsQuery({ archived: away, find }));
+  const pages = useInWords(me.units === 'inch' ? 'inch' : 'mm', jobs.data?.pages);
   const [keys, setKeys] = useState(false);
   const [people, setPeople] = useState(false);
   const [keeping, setKeeping] = useState(false);
   const [thrown, setThrown] = useState<JobCard | null>(null);
 
   useEffect(() => {
-    const put = (f: (old: JobCard[] | undefined) => JobCard[] | undefined) => {
-      client.setQueryData<JobCard[]>(jobsQuery.queryKey, f);
+    const put = (f: (pages: BenchPage[], look: Look) => BenchPage[]) => {
+      for (const [key] of client.getQueriesData<InfiniteData<BenchPage>>({ queryKey: ['jobs'] }))
+        client.setQueryData<InfiniteData<BenchPage>>(key, (old) =>
+          old ? { ...old, pages: f(old.pages, key[1] as Look) } : old,
+        );
     };
     return listen({
-      bench: (all) => {
-        put(() => all);
-      },
+      // The stream begins, perhaps again: what was looked at may be old.
+      bench: () => void client.invalidateQueries({ queryKey: ['jobs'] }),
       card: (card) => {
-        put((old) => old && withCard(old, card));
+        put((pages, look) => withCard(pages, card, look));
+      },
+      gone: (id) => {
+        put((pages) => without(pages, id));
       },
     });
   }, [client]);
@@ -97,7 +114,7 @@ export function Bench({ me }: { me: Me }) {
       else tell('done', `${made.length} jobs began`);
     },
     onError: refuse,
-    onSettled: () => client.invalidateQueries({ queryKey: jobsQuery.queryKey }),
+    onSettled: () => client.invalidateQueries({ queryKey: ['jobs'] }),
   });
 
   const change = async (path: string, body: unknown) => {
@@ -109,9 +126,8 @@ export function Bench({ me }: { me: Me }) {
     await client.invalidateQueries();
   };
 
-  const all = jobs.data ?? [];
-  const put = all.filter((j) => j.archived);
-  const shown = away ? put : all.filter((j) => !j.archived);
+  const shown = pages?.flatMap((p) => p.jobs) ?? [];
+  const put = pages?.[0]?.archived ?? 0;
   const units = me.units === 'inch' ? 'inch' : 'mm';
   return (
     <UnitsContext value={units}>
@@ -157,9 +173,16 @@ export function Bench({ me }: { me: Me }) {
               </FileTrigger>
               <Quiet>STEP, STL, 3MF or a DXF outline; or drop it anywhere here</Quiet>
               <Line style={{ marginLeft: 'auto' }}>
-                {put.length > 0 || away ? (
+                <Find
+                  type="search"
+                  aria-label="Find a job by its title or file"
+                  placeholder="Find a job"
+                  value={letters}
+                  onChange={(e) => setLetters(e.target.value)}
+                />
+                {put > 0 || away ? (
                   <Button $small onPress={() => setAway(!away)}>
-                    {away ? 'Back to the bench' : `Archive (${put.length})`}
+                    {away ? 'Back to the bench' : `Archive (${put})`}
                   </Button>
                 ) : null}
                 <Button $small onPress={() => setKeys(true)}>
@@ -175,8 +198,10 @@ export function Bench({ me }: { me: Me }) {
               </div>
             ) : shown.length === 0 && !jobs.isPending ? (
               <div className="none">
-                <h2>{away ? 'Nothing is put away' : 'The bench is clear'}</h2>
-                {away ? null : (
+                <h2>{find ? `No job is called '${find}'` : away ? 'Nothing is put away' : 'The bench is clear'}</h2>
+                {find ? (
+                  <Button onPress={() => setLetters('')}>Show all</Button>
+                ) : away ? null : (
                   <p>
                     Drop a model of a part: STEP, STL, 3MF, or an outline as DXF. Stock, sides, order, cutters, programs
                     and their proof follow without a question.
@@ -196,6 +221,13 @@ export function Bench({ me }: { me: Me }) {
                 ))}
               </div>
             )}
+            {jobs.hasNextPage ? (
+              <Line style={{ justifyContent: 'center', marginTop: 20 }}>
+                <Button onPress={() => void jobs.fetchNextPage()} isDisabled={jobs.isFetchingNextPage}>
+                  {jobs.isFetchingNextPage ? 'Looking …' : 'Older jobs'}
+                </Button>
+              </Line>
+            ) : null}
           </Desk>
         </main>
         <People me={me} open={people} onClose={() => setPeople(false)} />
@@ -206,7 +238,7 @@ export function Bench({ me }: { me: Me }) {
             title={thrown.title}
             onClose={(gone) => {
               setThrown(null);
-              if (gone) void client.invalidateQueries({ queryKey: jobsQuery.queryKey });
+              if (gone) void client.invalidateQueries({ queryKey: ['jobs'] });
             }}
           />
         ) : null}

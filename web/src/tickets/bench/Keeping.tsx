@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import styled from 'styled-components';
-import { api, jobsQuery, keepingQuery } from '../../api';
+import { api, keepingQuery } from '../../api';
 import type { Goes, Keeping as Sheet, Me } from '../../api/types';
 import { refuse, tell } from '../../frame/settings';
 import { Button, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
@@ -134,7 +134,7 @@ export function Keeping({ me, open, onClose }: { me: Me; open: boolean; onClose:
   const k = asked.data;
   const again = async () => {
     await client.invalidateQueries({ queryKey: keepingQuery.queryKey });
-    await client.invalidateQueries({ queryKey: jobsQuery.queryKey });
+    await client.invalidateQueries({ queryKey: ['jobs'] });
   };
   const back = async (g: Goes) => {
     try {
