@@ -2,6 +2,7 @@
 
 mod common;
 
+use common::own::OwnDb;
 use common::person::{Person, body, peopled, peopled_with, refusal};
 use common::{Base, House, part, program};
 use diesel::prelude::*;
@@ -166,6 +167,34 @@ fn older_tables_are_brought_up_to_date_and_newer_refused() {
     save(new.base());
     let why = backup::restore(&Base::new().address(), &file).unwrap_err();
     assert!(why.contains("newer"), "{why}");
+}
+
+/// The server's user has rights on its own schema only; with them a backup is made and put back.
+#[test]
+fn rights_on_ones_own_schema_are_enough() {
+    let (own, other) = (OwnDb::as_in_a_shop(), OwnDb::as_in_a_shop());
+    let h = own.house(0);
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let job = ida.job("spider-plate.step");
+    let mut c = MysqlConnection::establish(&own.address().url().unwrap()).unwrap();
+    for beyond in [
+        "CREATE DATABASE another",
+        "SELECT user FROM mysql.user",
+        "CREATE USER x",
+        "SET GLOBAL max_connections = 3",
+        "SELECT 1 INTO OUTFILE '/tmp/goldchip-outfile'",
+        "SHUTDOWN",
+    ] {
+        let e = diesel::sql_query(beyond).execute(&mut c).unwrap_err().to_string();
+        assert!(e.contains("denied"), "{beyond}: {e}");
+    }
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("x.backup");
+    backup::make(&Db::open(own.address(), 2).unwrap(), &own.address(), &file).unwrap();
+    backup::restore(&other.address(), &file).unwrap();
+    let second = other.serve(0);
+    let ida = Person::of(&second, "ida", PASSWORD);
+    assert_eq!(ida.get(&format!("/api/jobs/{job}/model")).status(), 200);
 }
 
 /// One a day, seven of them; one that fails is told, and the last good one stays named.

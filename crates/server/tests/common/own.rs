@@ -10,14 +10,23 @@ use std::process::Command;
 pub struct OwnDb {
     dir: tempfile::TempDir,
     more: String,
+    /// Rights of its user: "tests" for all, nothing for its own schema only.
+    rights: &'static str,
     pub password: String,
 }
 
 impl OwnDb {
     /// Started with more arguments.
     pub fn start(more: &str) -> OwnDb {
+        OwnDb::with_rights(more, "tests")
+    }
+    /// As the house has it in a shop: its user has rights on its own schema only.
+    pub fn as_in_a_shop() -> OwnDb {
+        OwnDb::with_rights("", "")
+    }
+    fn with_rights(more: &str, rights: &'static str) -> OwnDb {
         let dir = tempfile::Builder::new().prefix("goldchip-own-").tempdir().unwrap();
-        let mut own = OwnDb { dir, more: more.into(), password: String::new() };
+        let mut own = OwnDb { dir, more: more.into(), rights, password: String::new() };
         own.again(false);
         own.password = std::fs::read_to_string(own.db().join("password")).unwrap();
         own
@@ -37,8 +46,12 @@ impl OwnDb {
     }
     fn script(&self, word: &str) {
         let script = super::root().join("scripts/db.sh");
-        let done =
-            Command::new(script).args([word]).arg(self.db()).arg("tests").env("GOLDCHIP_DB_ARGS", &self.more).output();
+        let done = Command::new(script)
+            .args([word])
+            .arg(self.db())
+            .arg(self.rights)
+            .env("GOLDCHIP_DB_ARGS", &self.more)
+            .output();
         let done = done.unwrap();
         assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
     }

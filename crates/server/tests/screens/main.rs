@@ -2,6 +2,7 @@
 
 #[path = "../common/mod.rs"]
 mod common;
+mod keeping;
 mod program;
 
 use common::browser::Browser;
