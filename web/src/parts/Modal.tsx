@@ -1,4 +1,4 @@
-import type { ReactNode } from 'react';
+import { useEffect, useRef, type ReactNode } from 'react';
 import { Dialog, Heading, Modal as AriaModal, ModalOverlay } from 'react-aria-components';
 import styled from 'styled-components';
 import { Button } from './basics';
@@ -21,6 +21,9 @@ const Box = styled(AriaModal)`
   max-height: 86vh;
   overflow: auto;
   padding: 16px 24px 20px;
+  > section {
+    outline: none;
+  }
   .row {
     display: flex;
     justify-content: space-between;
@@ -37,10 +40,19 @@ interface Props {
 }
 
 export function Modal({ title, open, onClose, children }: Props) {
+  const dialog = useRef<HTMLElement>(null);
+  useEffect(() => {
+    if (!open) return undefined;
+    // A button that goes when it is pressed takes the focus with it; the keys stay in here.
+    const look = window.setInterval(() => {
+      if (document.activeElement === document.body) dialog.current?.focus();
+    }, 200);
+    return () => window.clearInterval(look);
+  }, [open]);
   return (
     <Veil isOpen={open} onOpenChange={(o) => !o && onClose()} isDismissable>
       <Box>
-        <Dialog>
+        <Dialog ref={dialog}>
           <div className="row">
             <Heading slot="title" level={2}>
               {title}
