@@ -11,6 +11,7 @@ mod further;
 mod grip;
 mod hold;
 mod plan;
+pub mod statics;
 mod vise;
 mod ways;
 

@@ -1,0 +1,224 @@
+//! What holds a piece, for every way of holding: contacts with friction, clamps that press, a load, and how many times over it is borne.
+//!
+//! A rigid body is held if forces can be found at its contacts, each within its friction cone, that balance the load (static theorem; the load is
+//! largest by one linear programme). Cones are pyramids inscribed in them, so the answer errs to the safe side, by less than 1 − cos(π/16) = 2 %.
+//! (Coulomb; the programme is that of grasp statics: Murray, Li, Sastry, "A Mathematical Introduction to Robotic Manipulation", 1994, chapter 5, from
+//! memory.) Contacts that only stand in the way push as much as is asked of them; where such contacts face one another they could be imagined to
+//! squeeze the piece, so only those that a clamp really presses on may have friction there.
+
+use geom::DVec3;
+use microlp::{ComparisonOp, LinearExpr, OptimizationDirection, Problem};
+use std::f64::consts::TAU;
+
+/// Rays of a friction cone.
+const RAYS: usize = 16;
+/// Directions across that are tried; the load is that much larger that those between are covered.
+const ROUND: usize = 12;
+/// More than this many times over is not told apart.
+pub const MOST: f64 = 100.0;
+/// Lengths and forces are taken in these, so that the programme's numbers are near 1.
+const LENGTH: f64 = 100.0;
+const FORCE: f64 = 1000.0;
+
+/// How a contact pushes.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Push {
+    /// With this force in all, N, whatever happens; it spreads over the points as the load wants.
+    Clamp(f64),
+    /// As much as is asked of it; it never pulls.
+    Passive,
+    /// It sticks: each point bears so much pull and so much shear, N.
+    Bond {
+        /// Along the normal, away from the hold.
+        pull: f64,
+        /// Across it.
+        shear: f64,
+    },
+}
+
+/// Where a hold touches a piece.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Contact {
+    /// "fixed jaw".
+    pub name: String,
+    /// Points over which its force may lie, mm: the corners of the area are enough.
+    pub at: Vec<DVec3>,
+    /// From the hold into the piece, of length 1.
+    pub normal: DVec3,
+    /// Coulomb's.
+    pub friction: f64,
+    /// How it pushes.
+    pub push: Push,
+}
+
+/// A force with where it acts, and a moment with it.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Wrench {
+    /// N.
+    pub force: DVec3,
+    /// About the origin, N mm.
+    pub moment: DVec3,
+}
+
+impl Wrench {
+    /// A force at a place.
+    pub fn at(place: DVec3, force: DVec3) -> Wrench {
+        Wrench { force, moment: place.cross(force) }
+    }
+    /// With a torque, N mm.
+    pub fn turned(self, torque: DVec3) -> Wrench {
+        Wrench { moment: self.moment + torque, ..self }
+    }
+    fn rows(&self) -> [f64; 6] {
+        let (f, m) = (self.force / FORCE, self.moment / (FORCE * LENGTH));
+        [f.x, f.y, f.z, m.x, m.y, m.z]
+    }
+}
+
+/// How many times over a load is borne, and what the contacts do then.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Margin {
+    /// Times over; 0 where the piece is not even held without it, [`MOST`] where nothing gives way.
+    pub factor: f64,
+    /// Force of each contact on the piece at that load, N.
+    pub forces: Vec<DVec3>,
+}
+
+/// Directions across a normal.
+fn around(normal: DVec3, n: usize) -> Vec<DVec3> {
+    let a = normal.any_orthonormal_vector();
+    let b = normal.cross(a);
+    (0..n).map(|k| TAU * k as f64 / n as f64).map(|t| a * t.cos() + b * t.sin()).collect()
+}
+
+/// How many times over contacts bear `live` beside `dead`, which is there once (the piece's own weight).
+pub fn margin(contacts: &[Contact], dead: Wrench, live: Wrench) -> Margin {
+    let mut p = Problem::new(OptimizationDirection::Maximize);
+    let lambda = p.add_var(1.0, (0.0, MOST));
+    let mut balance: Vec<LinearExpr> = (0..6).map(|_| LinearExpr::empty()).collect();
+    for (row, v) in balance.iter_mut().zip(live.rows()) {
+        row.add(lambda, v);
+    }
+    // Which variable pushes how, for each contact.
+    let mut pushes = Vec::new();
+    for c in contacts {
+        let across = around(c.normal, RAYS);
+        let mut mine = Vec::new();
+        let mut all = LinearExpr::empty();
+        for at in &c.at {
+            let mut ray = |p: &mut Problem, dir: DVec3, most: f64| {
+                let v = p.add_var(0.0, (0.0, most));
+                for (row, w) in balance.iter_mut().zip(Wrench::at(*at, dir * FORCE).rows()) {
+                    row.add(v, w);
+                }
+                mine.push((v, dir));
+                v
+            };
+            if let Push::Bond { pull, shear } = c.push {
+                ray(&mut p, c.normal, f64::INFINITY);
+                ray(&mut p, -c.normal, pull / FORCE);
+                let mut sum = LinearExpr::empty();
+                for d in &across {
+                    sum.add(ray(&mut p, *d, f64::INFINITY), 1.0);
+                }
+                p.add_constraint(sum, ComparisonOp::Le, shear / FORCE);
+            } else if c.friction > 0.0 {
+                for d in &across {
+                    all.add(ray(&mut p, c.normal + *d * c.friction, f64::INFINITY), 1.0);
+                }
+            } else {
+                all.add(ray(&mut p, c.normal, f64::INFINITY), 1.0);
+            }
+        }
+        if let Push::Clamp(f) = c.push {
+            p.add_constraint(all, ComparisonOp::Eq, f / FORCE);
+        }
+        pushes.push(mine);
+    }
+    for (row, v) in balance.into_iter().zip(dead.rows()) {
+        p.add_constraint(row, ComparisonOp::Eq, -v);
+    }
+    match p.solve() {
+        Ok(s) => Margin {
+            factor: s.var_value(lambda),
+            forces: pushes.iter().map(|m| m.iter().map(|(v, d)| *d * s.var_value(*v) * FORCE).sum()).collect(),
+        },
+        // Nothing balances even without the load.
+        Err(_) => Margin { factor: 0.0, forces: vec![DVec3::ZERO; contacts.len()] },
+    }
+}
+
+/// What a cutter does to a piece at its worst, wherever it is.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Load {
+    /// Corners of the places where it may act, mm: between them nothing is worse.
+    pub places: Vec<DVec3>,
+    /// Across its axis, in any direction, N.
+    pub side: f64,
+    /// Along its axis, out of the piece, N; it may also be absent.
+    pub lift: f64,
+    /// Along its axis, into the piece, N.
+    pub thrust: f64,
+    /// About its axis, either way, N mm.
+    pub torque: f64,
+}
+
+/// The worst that a load does.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Worst {
+    /// Times over.
+    pub factor: f64,
+    /// Where.
+    pub at: DVec3,
+    /// The force there, N.
+    pub force: DVec3,
+    /// Force of each contact on the piece when it gives way, N.
+    pub forces: Vec<DVec3>,
+}
+
+/// The place and direction in which a load is borne least. The cutter's axis is z.
+///
+/// What can be borne is a convex set of loads, so nothing between two corners, or between two directions of a polygon around the circle, is worse than
+/// the worse of both.
+pub fn worst(contacts: &[Contact], dead: Wrench, load: &Load) -> Worst {
+    let reach = 1.0 / (std::f64::consts::PI / ROUND as f64).cos();
+    let sides: Vec<DVec3> = if load.side > 0.0 {
+        around(DVec3::Z, ROUND).iter().map(|d| *d * load.side * reach).collect()
+    } else {
+        vec![DVec3::ZERO]
+    };
+    let mut axial = vec![-load.thrust];
+    if load.lift > 0.0 {
+        axial.push(load.lift);
+    }
+    let turns: &[f64] = if load.torque > 0.0 { &[1.0, -1.0] } else { &[0.0] };
+    let mut out = Worst { factor: MOST, at: DVec3::ZERO, force: DVec3::ZERO, forces: Vec::new() };
+    for at in &load.places {
+        for side in &sides {
+            for z in &axial {
+                for turn in turns {
+                    let force = *side + DVec3::Z * *z;
+                    let live = Wrench::at(*at, force).turned(DVec3::Z * load.torque * *turn);
+                    let m = margin(contacts, dead, live);
+                    if m.factor < out.factor || out.forces.is_empty() {
+                        out = Worst { factor: m.factor, at: *at, force, forces: m.forces };
+                    }
+                }
+            }
+        }
+    }
+    out
+}
+
+/// What a screw presses with that is tightened by a torque, N m: F = T ÷ (K·d), at the low end of its scatter of ± 30 %. K = 0.2 for steel as it comes
+/// (nut factor; Shigley, "Mechanical Engineering Design", chapter on screws, from memory).
+pub fn screw_preload(torque_nm: f64, diameter_mm: f64) -> f64 {
+    const K: f64 = 0.2;
+    const LOW: f64 = 0.7;
+    LOW * torque_nm * 1000.0 / (K * diameter_mm)
+}
+
+/// Corners of a flat area around a middle.
+pub fn corners(middle: DVec3, half_a: DVec3, half_b: DVec3) -> Vec<DVec3> {
+    [(1.0, 1.0), (1.0, -1.0), (-1.0, -1.0), (-1.0, 1.0)].map(|(a, b)| middle + half_a * a + half_b * b).to_vec()
+}
