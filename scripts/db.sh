@@ -35,6 +35,12 @@ if [ ! -s "$dir/password" ]; then
   (umask 077 && head -c 24 /dev/urandom | base64 | tr -dc 'A-Za-z0-9' >"$dir/password")
 fi
 password=$(cat "$dir/password")
+answers() { MYSQL_PWD=$password mariadb --no-defaults --socket="$sock" --user=goldchip -e 'SELECT 1' goldchip >/dev/null 2>&1; }
+# One that runs may be on its way out, or up: it counts when it answers.
+for _ in $(seq 300); do
+  if ! running || answers; then break; fi
+  sleep 0.1
+done
 if ! running; then
   mkdir -p "$sock_dir"
   chmod 711 "$sock_dir"
@@ -75,7 +81,7 @@ SQL
     pid=$!
     echo "$pid" >"$pid_file"
     for _ in $(seq 300); do
-      if MYSQL_PWD=$password mariadb --no-defaults --socket="$sock" --user=goldchip -e 'SELECT 1' goldchip >/dev/null 2>&1; then
+      if answers; then
         started=yes
         break
       fi

@@ -1,6 +1,7 @@
 //! The questions that every way of holding answers. Nobody outside this crate looks which way it is.
 
 use crate::frame::Duty;
+use crate::statics::Contact;
 use crate::vise::Grip;
 use geom::DVec3;
 use reason::{Sources, Term};
@@ -31,19 +32,6 @@ pub struct Body {
     pub in_front: bool,
 }
 
-/// Where a hold touches the piece.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Patch {
-    /// Middle, work coordinates, mm.
-    pub at: DVec3,
-    /// From the hold into the piece.
-    pub normal: DVec3,
-    /// mm².
-    pub area: f64,
-    /// Pressed on with, N.
-    pub preload: f64,
-}
-
 /// The highest forces of a setup's operations, with the height at which they act.
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub struct Demand {
@@ -53,6 +41,8 @@ pub struct Demand {
     pub lift: f64,
     /// Height of the cut above what the part stands on, mm.
     pub height: f64,
+    /// Least and largest corner of where the cutter's end cuts, work coordinates, mm, where that is known.
+    pub over: Option<[[f64; 3]; 2]>,
     /// Drill's thrust, N, and torque, N m.
     pub thrust: f64,
     /// See `thrust`.
@@ -62,12 +52,14 @@ pub struct Demand {
 /// A limit of a hold with what is asked of it: the factor is how many times over it holds.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Holds {
-    /// "slip", "tilt", "twist".
+    /// "together" (the solver, at the worst place and direction); by simple sums "slip", "tilt", "twist".
     pub limit: &'static str,
     /// What happens beyond it.
     pub fails: &'static str,
     /// Held ÷ asked.
     pub factor: f64,
+    /// Where and against what, in words: ", 12 mm up at the left front, towards the back".
+    pub place: String,
     /// N or N·m held.
     pub held: f64,
     /// N or N·m asked.
@@ -102,9 +94,9 @@ impl Hold {
         }
     }
     /// Where it touches the piece.
-    pub fn contacts(&self) -> Vec<Patch> {
+    pub fn contacts(&self, friction: f64) -> Vec<Contact> {
         match self {
-            Hold::Vise(g) => g.contacts(),
+            Hold::Vise(g) => g.contacts(friction),
         }
     }
     /// What it holds against a demand, the smallest factor first.

@@ -17,7 +17,7 @@ mod ways;
 
 pub use frame::{Choice, Datum, Duty, HoldError, NotPlanned, Order, Scheme, Setup, StockChoice};
 pub use further::Only;
-pub use hold::{Body, Demand, Fact, Hold, Holds, Patch};
+pub use hold::{Body, Demand, Fact, Hold, Holds};
 pub use plan::{plan, plan_on};
 pub use vise::{Bearing, Clamping, Grip, clamping};
 pub use ways::{Sides, sides};

@@ -84,15 +84,26 @@ pub struct Margin {
     pub forces: Vec<DVec3>,
 }
 
-/// Directions across a normal.
-fn around(normal: DVec3, n: usize) -> Vec<DVec3> {
+/// Directions across a normal, the first turned by a little.
+fn around(normal: DVec3, n: usize, turned: f64) -> Vec<DVec3> {
     let a = normal.any_orthonormal_vector();
     let b = normal.cross(a);
-    (0..n).map(|k| TAU * k as f64 / n as f64).map(|t| a * t.cos() + b * t.sin()).collect()
+    (0..n).map(|k| turned + TAU * k as f64 / n as f64).map(|t| a * t.cos() + b * t.sin()).collect()
 }
+
+/// The programme's solver breaks off once in some thousand cases (a basis that is singular to its eye); with pyramids turned by a little it does not. So
+/// often it is tried.
+const TRIES: usize = 8;
 
 /// How many times over contacts bear `live` beside `dead`, which is there once (the piece's own weight).
 pub fn margin(contacts: &[Contact], dead: Wrench, live: Wrench) -> Margin {
+    // Nothing balances even without the load: or nobody can tell, which is the same to whoever stands before it.
+    let none = || Margin { factor: 0.0, forces: vec![DVec3::ZERO; contacts.len()] };
+    (0..TRIES).find_map(|k| tried(contacts, dead, live, 0.037 * k as f64)).unwrap_or_else(none)
+}
+
+/// One try; nothing if the solver broke off.
+fn tried(contacts: &[Contact], dead: Wrench, live: Wrench, turned: f64) -> Option<Margin> {
     let mut p = Problem::new(OptimizationDirection::Maximize);
     let lambda = p.add_var(1.0, (0.0, MOST));
     let mut balance: Vec<LinearExpr> = (0..6).map(|_| LinearExpr::empty()).collect();
@@ -102,7 +113,7 @@ pub fn margin(contacts: &[Contact], dead: Wrench, live: Wrench) -> Margin {
     // Which variable pushes how, for each contact.
     let mut pushes = Vec::new();
     for c in contacts {
-        let across = around(c.normal, RAYS);
+        let across = around(c.normal, RAYS, turned);
         let mut mine = Vec::new();
         let mut all = LinearExpr::empty();
         for at in &c.at {
@@ -111,7 +122,7 @@ pub fn margin(contacts: &[Contact], dead: Wrench, live: Wrench) -> Margin {
                 for (row, w) in balance.iter_mut().zip(Wrench::at(*at, dir * FORCE).rows()) {
                     row.add(v, w);
                 }
-                mine.push((v, dir));
+                mine.push((v, dir, *at));
                 v
             };
             if let Push::Bond { pull, shear } = c.push {
@@ -139,12 +150,20 @@ pub fn margin(contacts: &[Contact], dead: Wrench, live: Wrench) -> Margin {
         p.add_constraint(row, ComparisonOp::Eq, -v);
     }
     match p.solve() {
-        Ok(s) => Margin {
-            factor: s.var_value(lambda),
-            forces: pushes.iter().map(|m| m.iter().map(|(v, d)| *d * s.var_value(*v) * FORCE).sum()).collect(),
-        },
-        // Nothing balances even without the load.
-        Err(_) => Margin { factor: 0.0, forces: vec![DVec3::ZERO; contacts.len()] },
+        Ok(s) => {
+            let forces: Vec<DVec3> =
+                pushes.iter().map(|m| m.iter().map(|(v, d, _)| *d * s.var_value(*v) * FORCE).sum()).collect();
+            let factor = s.var_value(lambda);
+            // What it says is looked at: the forces must balance.
+            let mut rest = dead.rows();
+            let pushed = pushes.iter().flatten().map(|(v, d, at)| Wrench::at(*at, *d * s.var_value(*v) * FORCE));
+            for w in pushed.chain([Wrench { force: live.force * factor, moment: live.moment * factor }]) {
+                rest.iter_mut().zip(w.rows()).for_each(|(r, w)| *r += w);
+            }
+            rest.iter().all(|r| r.abs() < 1e-5).then_some(Margin { factor, forces })
+        }
+        Err(microlp::Error::Infeasible) => Some(Margin { factor: 0.0, forces: vec![DVec3::ZERO; contacts.len()] }),
+        Err(_) => None,
     }
 }
 
@@ -176,6 +195,13 @@ pub struct Worst {
     pub forces: Vec<DVec3>,
 }
 
+impl Worst {
+    /// Where nothing is asked.
+    pub fn nothing() -> Worst {
+        Worst { factor: MOST, at: DVec3::ZERO, force: DVec3::ZERO, forces: Vec::new() }
+    }
+}
+
 /// The place and direction in which a load is borne least. The cutter's axis is z.
 ///
 /// What can be borne is a convex set of loads, so nothing between two corners, or between two directions of a polygon around the circle, is worse than
@@ -183,7 +209,7 @@ pub struct Worst {
 pub fn worst(contacts: &[Contact], dead: Wrench, load: &Load) -> Worst {
     let reach = 1.0 / (std::f64::consts::PI / ROUND as f64).cos();
     let sides: Vec<DVec3> = if load.side > 0.0 {
-        around(DVec3::Z, ROUND).iter().map(|d| *d * load.side * reach).collect()
+        around(DVec3::Z, ROUND, 0.0).iter().map(|d| *d * load.side * reach).collect()
     } else {
         vec![DVec3::ZERO]
     };

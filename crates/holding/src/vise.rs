@@ -1,10 +1,12 @@
 //! The vise: where parallels bear, how hard it may be closed, what it then holds, and the boxes to keep out of.
 //!
-//! The judgements are those of a rigid body between two jaws: pressure on the faces that bear against the material's yield, slip by
-//! Coulomb's friction, tilt by the couple of the jaws' pressure and friction. Sources stand beside each.
+//! The judgements are those of a rigid body between two jaws: pressure on the faces that bear against the material's yield; what it bears at the
+//! worst place and direction of each cut by the solver of all holds ([`statics`]); beside it, for whoever wants to follow by hand, slip, tilt and twist
+//! by simple sums. Sources stand beside each.
 
 use crate::frame::Duty;
-use crate::hold::{Body, Demand, Fact, Gently, Holds, Patch};
+use crate::hold::{Body, Demand, Fact, Gently, Holds};
+use crate::statics::{self, Contact, Load, Push, Wrench};
 use geom::{DVec2, DVec3, Region};
 use part::View;
 use reason::{Source, Sources, Sure, Term, len};
@@ -106,6 +108,7 @@ pub fn holds(force_kn: f64, friction: f64, height: f64, length: f64, opening: f6
         limit,
         fails,
         factor: if asked > 0.0 { held / asked } else { f64::INFINITY },
+        place: String::new(),
         held,
         asked,
         unit,
@@ -188,22 +191,76 @@ pub struct Grip {
 }
 
 impl Grip {
-    pub(crate) fn contacts(&self) -> Vec<Patch> {
-        let (f, area) = (self.clamp_kn * 1000.0, self.length * self.height);
-        let z = self.height / 2.0;
+    pub(crate) fn contacts(&self, friction: f64) -> Vec<Contact> {
         let x = self.bodies.first().map_or(0.0, |b| f64::midpoint(b.min.x, b.max.x));
+        let half = DVec3::X * (self.length / 2.0);
+        let jaw = |name: &str, y: f64, normal: DVec3, push: Push| {
+            let g = self.height / 2.0;
+            let at = statics::corners(DVec3::new(x, y, g), half, DVec3::Z * g);
+            Contact { name: name.into(), at, normal, friction, push }
+        };
         let mut out = vec![
-            Patch { at: DVec3::new(x, 0.0, z), normal: -DVec3::Y, area, preload: f },
-            Patch { at: DVec3::new(x, -self.opening, z), normal: DVec3::Y, area, preload: f },
+            jaw("fixed jaw", 0.0, -DVec3::Y, Push::Passive),
+            jaw("moving jaw", -self.opening, DVec3::Y, Push::Clamp(self.clamp_kn * 1000.0)),
         ];
+        // What it lies on only bears: nothing presses it down.
         for (b, length) in self.bodies.iter().skip(2).zip(self.bearing.iter().flat_map(|b| b.length_mm)) {
-            let at = DVec3::new(x, f64::midpoint(b.min.y, b.max.y), 0.0);
-            out.push(Patch { at, normal: DVec3::Z, area: length * (b.max.y - b.min.y), preload: 0.0 });
+            let middle = DVec3::new(x, f64::midpoint(b.min.y, b.max.y), 0.0);
+            let at = statics::corners(middle, DVec3::X * (length / 2.0), DVec3::Y * ((b.max.y - b.min.y) / 2.0));
+            out.push(Contact { name: b.name.clone(), at, normal: DVec3::Z, friction: 0.0, push: Push::Passive });
         }
         out
     }
     pub(crate) fn holds(&self, friction: f64, d: &Demand) -> Vec<Holds> {
-        holds(self.clamp_kn, friction, self.height, self.length, self.opening, d)
+        let mut out = holds(self.clamp_kn, friction, self.height, self.length, self.opening, d);
+        out.push(self.together(friction, d));
+        out.sort_by(|a, b| a.factor.total_cmp(&b.factor));
+        out
+    }
+    /// Everything at once, at the worst place and in the worst direction.
+    fn together(&self, friction: f64, d: &Demand) -> Holds {
+        let middle = self.bodies.first().map_or(0.0, |b| f64::midpoint(b.min.x, b.max.x));
+        let [lo, hi] = d.over.unwrap_or([[middle, -self.opening / 2.0, d.height]; 2]);
+        // The cutter's end cuts at the lowest; along its edge force goes up to the top of the cut.
+        let top = hi[2].at_least(d.height);
+        let mut places = Vec::new();
+        for z in [lo[2], top] {
+            for x in [lo[0], hi[0]] {
+                places.extend([lo[1], hi[1]].map(|y| DVec3::new(x, y, z)));
+            }
+        }
+        places.dedup();
+        let load = Load { places, side: d.side, lift: d.lift, thrust: d.thrust, torque: d.torque * 1000.0 };
+        let asks = d.side > 0.0 || d.lift > 0.0 || d.thrust > 0.0 || d.torque > 0.0;
+        let contacts = self.contacts(friction);
+        let w = if asks { statics::worst(&contacts, Wrench::default(), &load) } else { statics::Worst::nothing() };
+        let asked = w.force.length();
+        let turns = d.torque > 0.0 && d.side <= 0.0;
+        let (asked, unit) = if turns { (d.torque, "N m") } else { (asked, "N") };
+        Holds {
+            limit: "together",
+            fails: "The grip gives way",
+            factor: w.factor,
+            place: self.words(&w, [middle, -self.opening / 2.0]),
+            held: asked * w.factor,
+            asked: if asks { asked } else { 0.0 },
+            unit,
+        }
+    }
+    /// Where and against what.
+    fn words(&self, w: &statics::Worst, middle: [f64; 2]) -> String {
+        let side = |v: f64, low: &'static str, high: &'static str| if v < 0.0 { low } else { high };
+        let place =
+            format!("{} {}", side(w.at.x - middle[0], "left", "right"), side(w.at.y - middle[1], "front", "back"));
+        let across = w.force.truncate();
+        let along = if across.length() < 1.0 {
+            String::new()
+        } else if across.x.abs() > across.y.abs() {
+            format!(", pushed {}", side(across.x, "to the left", "to the right"))
+        } else {
+            format!(", pushed {}", side(across.y, "to the front", "to the back"))
+        };
+        format!(", {} mm above the parallels at the {place}{along}", len(shop::tool::trim(w.at.z.round())))
     }
     pub(crate) fn grounds(&self, friction: f64, d: &Demand) -> (Vec<Term>, Sources) {
         let mut terms = vec![
@@ -220,8 +277,7 @@ impl Grip {
             terms.push(Term::new("A", "highest lift by the helix of the flutes", d.lift, "N"));
             terms.push(Term::new("h", "height of the cut", d.height, "mm"));
         }
-        let rule =
-            "slip 2·μ·F ≥ √(S² + A²); tilt F·(g + μ·w) ≥ S·(h − g/2); twist μ·F·L ≥ M: Coulomb's friction, rigid jaws";
+        let rule = "forces within the friction cones of jaws and parallels that balance the cut, by a linear programme at the worst place and direction; beside it by simple sums: slip 2·μ·F ≥ √(S² + A²); tilt F·(g + μ·w) ≥ S·(h − g/2); twist μ·F·L ≥ M. Coulomb's friction, rigid jaws";
         (terms, Sources(vec![Source::derived(rule), Source::practice("twice is asked for")]))
     }
     fn is_gentle(&self) -> bool {
@@ -355,7 +411,7 @@ mod tests {
     /// Hand sums: F 10 kN, μ 0.15, grip 8 × 50, opening 40. Slip 3000 N; tilt 10000·(8 + 6)/1000 = 140 N m; twist 75 N m.
     #[test]
     fn slip_tilt_and_twist_by_hand() {
-        let d = Demand { side: 400.0, lift: 300.0, height: 34.0, thrust: 0.0, torque: 5.0 };
+        let d = Demand { side: 400.0, lift: 300.0, height: 34.0, torque: 5.0, ..Demand::default() };
         let h = holds(10.0, 0.15, 8.0, 50.0, 40.0, &d);
         let of = |name: &str| h.iter().find(|x| x.limit == name).unwrap();
         assert!((of("slip").held - 3000.0).abs() < 1e-9 && (of("slip").asked - 500.0).abs() < 1e-9);

@@ -4,6 +4,7 @@
 mod family;
 
 use geom::DVec3;
+use holding::statics::Push;
 use holding::{Body, Choice, Duty, Hold, Scheme, plan};
 use part::Part;
 use rayon::prelude::*;
@@ -55,18 +56,22 @@ fn faults(part: &Part, p: &Scheme, shop: &Shop) -> Vec<String> {
             say(format!("the part begins at {:.2}, the jaws end at {:.2}", b.min.z, g.height));
         }
         // What it touches is what it presses on: both jaws with the same force, over what bears; nothing pulls.
-        let contacts = s.hold.contacts();
+        let contacts = s.hold.contacts(0.15);
         let jaws: Vec<_> = contacts.iter().filter(|c| c.normal.y.abs() > 0.5).collect();
         let even = jaws.len() == 2 && (jaws[0].normal + jaws[1].normal).length() < 1e-12;
         if !even
-            || jaws
-                .iter()
-                .any(|c| (c.preload - g.clamp_kn * 1000.0).abs() > 1e-6 || c.area > g.length * g.height + 1e-6)
+            || jaws.iter().any(|c| {
+                c.at.iter().any(|p| p.z < -1e-9 || p.z > g.height + 1e-9)
+                    || c.at[0].distance(c.at[1]) > g.length.hypot(g.height) + 1e-6
+            })
+            || !jaws.iter().any(|c| c.push == Push::Clamp(g.clamp_kn * 1000.0))
         {
             say(format!("{jaws:?}"));
         }
         let soles = contacts.iter().filter(|c| c.normal.z > 0.5).count();
-        if soles != if g.bearing.is_some() { 2 } else { 0 } || contacts.iter().any(|c| !c.at.is_finite()) {
+        if soles != if g.bearing.is_some() { 2 } else { 0 }
+            || contacts.iter().any(|c| c.at.iter().any(|p| !p.is_finite()))
+        {
             say(format!("{contacts:?}"));
         }
         if s.hold.needs().is_empty()

@@ -301,6 +301,26 @@ fn random_holds_against_a_slow_solver() {
     assert!(compared > 40);
 }
 
+/// A vise always holds something; the programme's solver, which breaks off once in some thousand cases, is not taken at its word.
+#[test]
+fn the_solver_is_never_lost() {
+    let mut rng = fastrand::Rng::with_seed(3);
+    let jaw = |y: f64| corners(v(55.0, y, 4.0), v(47.2, 0.0, 0.0), v(0.0, 0.0, 4.0));
+    let rail = |y: f64, l: f64| corners(v(55.0, y, 0.0), v(l / 2.0, 0.0, 0.0), v(0.0, 2.0, 0.0));
+    let c = [
+        contact("fixed jaw", jaw(0.0), -DVec3::Y, 0.15, Push::Passive),
+        contact("moving jaw", jaw(-66.0), DVec3::Y, 0.15, Push::Clamp(12_000.0)),
+        contact("back parallel", rail(-2.0, 103.82559287513813), DVec3::Z, 0.0, Push::Passive),
+        contact("front parallel", rail(-64.0, 103.82559282678312), DVec3::Z, 0.0, Push::Passive),
+    ];
+    for k in 0..6000 {
+        let t = std::f64::consts::TAU * rng.f64();
+        let at = v(-8.0 + 126.0 * rng.f64(), -74.0 + 82.0 * rng.f64(), 17.0);
+        let m = margin(&c, NONE, Wrench::at(at, v(400.0 * t.cos(), 400.0 * t.sin(), 120.0)));
+        assert!(m.factor > 1.0, "{k}: {} at {at}, {t}", m.factor);
+    }
+}
+
 /// The worst place is a corner and the worst direction is found: no random place or direction between is borne less.
 #[test]
 fn nothing_is_worse_than_the_worst() {

@@ -248,7 +248,10 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         .iter()
         .zip(routes)
         .map(|(h, route)| {
-            let ops = ordered(&h.name, route.operations, settled, &mut findings);
+            let mut ops = ordered(&h.name, route.operations, settled, &mut findings);
+            for o in &mut ops {
+                o.over = o.path.as_ref().and_then(|p| p.over()).map(|b| b.map(|c| c.to_array()));
+            }
             findings.extend(hold_findings(h, &ops, material, settled));
             findings.extend(remarks(&h.name, &ops));
             let after = layers(&route.stock);

@@ -167,6 +167,7 @@ pub(crate) fn demand(o: &Operation) -> holding::Demand {
         side: o.mill.as_ref().map_or(0.0, |m| m.side_n),
         lift: o.mill.as_ref().map_or(0.0, |m| m.axial_n),
         height: o.top,
+        over: o.over,
         thrust: o.drill.as_ref().map_or(0.0, |d| d.thrust_n),
         torque: o.drill.as_ref().map_or(0.0, |d| d.torque_nm),
     }
@@ -194,14 +195,16 @@ pub(crate) fn hold_limits<'a>(h: &Setup, ops: &'a [Operation], friction: f64) ->
 /// What the grip holds against the highest forces of the setup's operations, with a factor of 2.
 pub(crate) fn hold_findings(h: &Setup, ops: &[Operation], material: &Material, settled: &Settled) -> Vec<Finding> {
     const SAFETY: f64 = 2.0;
+    // Below this nobody presses the green button (common practice, no source).
+    const STOP: f64 = 1.2;
     let mut out = Vec::new();
     if let Some((l, o)) = hold_limits(h, ops, material.friction).into_iter().next()
         && l.factor < SAFETY
     {
-        let severity = if l.factor < 1.0 { Severity::Stop } else { Severity::Warn };
+        let severity = if l.factor < STOP { Severity::Stop } else { Severity::Warn };
         let what = format!(
-            "{}: {:.1} times what '{}' asks at its highest ({:.0} of {:.0} {})",
-            l.fails, l.factor, o.title, l.asked, l.held, l.unit
+            "{}: {:.1} times what '{}' asks at its highest{} ({:.0} of {:.0} {})",
+            l.fails, l.factor, o.title, l.place, l.asked, l.held, l.unit
         );
         let f = Finding::new(Kind::HoldingForce, severity, what, h.hold.hold_better()).in_setup(&h.name).keyed(&h.name);
         out.push(match shallower(o, l.factor / SAFETY, settled) {

@@ -80,3 +80,39 @@ pub struct Toolpath {
     /// The motion; the first move is a rapid above everything.
     pub moves: Vec<Move>,
 }
+
+impl Toolpath {
+    /// Least and largest corner of what is run at feed or drilled; none where nothing is. Arcs count with their whole circle.
+    pub fn over(&self) -> Option<[DVec3; 2]> {
+        let mut out: Option<[DVec3; 2]> = None;
+        let mut here = DVec3::ZERO;
+        let mut add = |p: DVec3| {
+            out = Some(match out {
+                Some([a, b]) => [a.min(p), b.max(p)],
+                None => [p, p],
+            });
+        };
+        for m in &self.moves {
+            let to = m.way(here).1;
+            match m {
+                Move::Rapid { .. } | Move::State { .. } => {}
+                Move::Feed { .. } => [here, to].into_iter().for_each(&mut add),
+                Move::Arc { center, .. } => {
+                    let r = DVec2::splat((to.truncate() - *center).length());
+                    for z in [here.z, to.z] {
+                        add((*center - r).extend(z));
+                        add((*center + r).extend(z));
+                    }
+                }
+                Move::Drill { at, start, bottom, .. } => {
+                    for p in at {
+                        add(p.extend(*start));
+                        add(p.extend(*bottom));
+                    }
+                }
+            }
+            here = to;
+        }
+        out
+    }
+}

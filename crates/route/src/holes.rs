@@ -497,6 +497,7 @@ impl Work<'_, '_> {
             bottom,
             top,
             order_why: why.into(),
+            over: None,
             early,
             cutter_why,
             mill: None,

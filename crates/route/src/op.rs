@@ -72,6 +72,9 @@ pub struct Operation {
     /// Drilling numbers.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub drill: Option<DrillData>,
+    /// Least and largest corner of where its cutter's end cuts, work coordinates, mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub over: Option<[[f64; 3]; 2]>,
     /// Motion.
     #[serde(skip)]
     pub path: Option<Toolpath>,

@@ -220,6 +220,7 @@ mod tests {
             bottom,
             top,
             order_why: String::new(),
+            over: None,
             early: false,
             cutter_why: vec![],
             mill: None,

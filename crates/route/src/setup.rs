@@ -395,6 +395,7 @@ impl Work<'_, '_> {
             bottom,
             top,
             order_why: order_why.into(),
+            over: None,
             early: false,
             cutter_why,
             mill,

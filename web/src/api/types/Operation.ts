@@ -51,4 +51,8 @@ mill?: MillData | null,
 /**
  * Drilling numbers.
  */
-drill?: DrillData | null, };
+drill?: DrillData | null, 
+/**
+ * Least and largest corner of where its cutter's end cuts, work coordinates, mm.
+ */
+over?: [[number, number, number], [number, number, number]] | null, };

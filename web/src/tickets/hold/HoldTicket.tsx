@@ -20,7 +20,12 @@ const ups = ['+X', '−X', '+Y', '−Y', '+Z', '−Z'];
 const asOrder = (up: string): Order => ({ Up: { axis: 'XYZ'.indexOf(up[1] ?? 'Z'), positive: up.startsWith('+') } });
 
 /** What a limit is called where it is shown. */
-const limitWords: Record<string, string> = { slip: 'Slips at', tilt: 'Tilts at', twist: 'Twists at' };
+const limitWords: Record<string, string> = {
+  together: 'Gives way at',
+  slip: 'Slips at',
+  tilt: 'Tilts at',
+  twist: 'Twists at',
+};
 
 /** What is held against what is asked, one bar over the other. */
 function Balance({ limit }: { limit: HoldLimit }) {
