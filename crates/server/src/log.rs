@@ -24,7 +24,7 @@ tokio::task_local! {
 /// Begin: into a folder (a file a day, two weeks of them) where `GOLDCHIP_LOG` names one, else to the standard error.
 pub fn begin() -> Result<(), String> {
     let form = tracing_subscriber::fmt().with_ansi(false).with_target(false);
-    match std::env::var_os("GOLDCHIP_LOG") {
+    match std::env::var_os("GOLDCHIP_LOG").filter(|d| !d.is_empty()) {
         Some(dir) => {
             let files = RollingFileAppender::builder()
                 .rotation(Rotation::DAILY)

@@ -186,7 +186,7 @@ fn open_house(listen: &str, web: PathBuf, reader: PathBuf) -> Result<(), String>
     let watching = std::thread::spawn(move || watcher.watch(&its_db, &its_stop));
     let scheme = if tls.is_some() { "https" } else { "http" };
     let address = Address::from_env()?;
-    let backups = std::env::var_os("GOLDCHIP_BACKUPS").map(PathBuf::from);
+    let backups = std::env::var_os("GOLDCHIP_BACKUPS").filter(|d| !d.is_empty()).map(PathBuf::from);
     let (keeper, its_stop) = (Keeper { db: db.clone(), address, backups }, stop.clone());
     let keeping_house = std::thread::spawn(move || keeper.keep(&its_stop));
     let lookers = Arc::new(Lookers::new(&reader));
