@@ -100,7 +100,7 @@ pub struct HoldSheet {
 /// A limit of a grip against the operation that asks most of it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct HoldLimit {
-    /// "slip", "tilt", "twist".
+    /// "together" (the solver of all holds, at the worst place and direction); by simple sums "slip", "tilt", "twist".
     pub name: String,
     /// Held, in `unit`.
     pub held: f64,
@@ -112,6 +112,8 @@ pub struct HoldLimit {
     pub factor: f64,
     /// The operation that asks most.
     pub by: String,
+    /// Where and in which direction, in words; empty where it does not matter.
+    pub place: String,
     /// Why.
     pub why: Grounds,
 }
@@ -388,6 +390,7 @@ fn side_sheet(
                 unit: l.unit.into(),
                 factor: l.factor,
                 by: o.title.clone(),
+                place: l.place.trim_start_matches(", ").into(),
                 why: grounds::limit(&side.setup.hold, material, &crate::told::demand(o)),
             })
             .collect(),

@@ -6,7 +6,7 @@ import type { Grounds } from "./Grounds";
  */
 export type HoldLimit = { 
 /**
- * "slip", "tilt", "twist".
+ * "together" (the solver of all holds, at the worst place and direction); by simple sums "slip", "tilt", "twist".
  */
 name: string, 
 /**
@@ -29,6 +29,10 @@ factor: number,
  * The operation that asks most.
  */
 by: string, 
+/**
+ * Where and in which direction, in words; empty where it does not matter.
+ */
+place: string, 
 /**
  * Why.
  */

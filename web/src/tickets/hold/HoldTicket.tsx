@@ -123,7 +123,10 @@ export function HoldTicket() {
               </tbody>
             </Table>
             <h2 style={{ marginTop: 14 }}>What it holds</h2>
-            <Quiet>Blue is held, brass is asked at the highest moment of a revolution; twice is wanted.</Quiet>
+            <Quiet>
+              Blue is held, brass is asked at the highest moment of a revolution; twice is wanted. The first line is
+              everything at once, at the worst place and in the worst direction; the others are single sums.
+            </Quiet>
             <Table>
               <tbody>
                 {s.limits.map((l) => (
@@ -136,7 +139,8 @@ export function HoldTicket() {
                       <Balance limit={l} />
                     </td>
                     <td>
-                      <b>{l.factor.toFixed(1)} ×</b> what "{l.by}" asks
+                      <b>{l.factor < 100 ? l.factor.toFixed(1) : 'over 100'} ×</b> what "{l.by}" asks
+                      {l.place ? <Quiet>, {l.place}</Quiet> : null}
                     </td>
                   </tr>
                 ))}
