@@ -116,3 +116,77 @@ impl Toolpath {
         out
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::f64::consts::{FRAC_PI_2, PI};
+
+    fn path(moves: Vec<Move>) -> Toolpath {
+        Toolpath {
+            op: "x".into(),
+            title: String::new(),
+            tool: 1,
+            rpm: 1000.0,
+            coolant: Coolant::Dry,
+            engagement_limit: None,
+            power_kw: None,
+            moves,
+        }
+    }
+
+    #[test]
+    fn a_turn_is_positive_the_way_it_is_asked_for() {
+        let (x, y) = (DVec2::X, DVec2::Y);
+        let near = |a: f64, b: f64| assert!((a - b).abs() < 1e-12, "{a} {b}");
+        near(turn_of(x, y, true), FRAC_PI_2);
+        near(turn_of(x, y, false), -1.5 * PI);
+        near(turn_of(y, x, false), -FRAC_PI_2);
+        near(turn_of(x, x, true), TAU);
+        near(turn_of(x, -x, true), PI);
+    }
+
+    #[test]
+    fn a_way_is_as_long_as_it_is() {
+        let from = DVec3::new(3.0, 0.0, 1.0);
+        let quarter = Move::Arc { to: DVec3::new(0.0, 3.0, 5.0), center: DVec2::ZERO, ccw: true, feed: 1.0 };
+        let (length, to) = quarter.way(from);
+        // A helix: the arc and its rise are the sides of a right angle.
+        assert!((length - (1.5 * PI).hypot(4.0)).abs() < 1e-12 && to.z == 5.0);
+        let holes = Move::Drill {
+            at: vec![DVec2::ZERO, DVec2::new(9.0, 1.0)],
+            clear: 8.0,
+            start: 2.0,
+            bottom: -5.0,
+            peck: None,
+            feed: 90.0,
+        };
+        assert_eq!(holes.way(from), (14.0, DVec3::new(9.0, 1.0, 8.0)));
+        assert_eq!(Move::State { words: String::new(), engagement_limit: None }.way(from), (0.0, from));
+        assert_eq!(Move::Rapid { to: DVec3::ZERO }.way(from).0, from.length());
+    }
+
+    /// Nothing that is run at feed lies outside, rapids do not count, and an arc's bulge is in it.
+    #[test]
+    fn where_a_path_cuts() {
+        assert_eq!(path(vec![Move::Rapid { to: DVec3::splat(99.0) }]).over(), None);
+        let moves = vec![
+            Move::Rapid { to: DVec3::new(50.0, 50.0, 40.0) },
+            Move::Rapid { to: DVec3::new(10.0, 0.0, 5.0) },
+            Move::Feed { to: DVec3::new(10.0, 0.0, -1.0), feed: 100.0 },
+            Move::Arc { to: DVec3::new(-10.0, 0.0, -2.0), center: DVec2::ZERO, ccw: true, feed: 300.0 },
+        ];
+        let [lo, hi] = path(moves.clone()).over().unwrap();
+        assert_eq!((lo.z, hi.z), (-2.0, 5.0));
+        assert!(hi.y >= 10.0 - 1e-9 && lo.x <= -10.0 + 1e-9 && hi.x < 50.0);
+        for k in 0..=20 {
+            let t = PI * f64::from(k) / 20.0;
+            let p = DVec3::new(10.0 * t.cos(), 10.0 * t.sin(), -1.0 - f64::from(k) / 20.0);
+            assert!(p.cmpge(lo - 1e-9).all() && p.cmple(hi + 1e-9).all(), "{p}");
+        }
+        let at = vec![DVec2::new(-30.0, 4.0), DVec2::new(2.0, 70.0)];
+        let holes = Move::Drill { at, clear: 30.0, start: 12.0, bottom: 1.0, peck: Some(2.0), feed: 90.0 };
+        let [lo, hi] = path(vec![holes]).over().unwrap();
+        assert_eq!((lo, hi), (DVec3::new(-30.0, 4.0, 1.0), DVec3::new(2.0, 70.0, 12.0)));
+    }
+}

@@ -19,10 +19,13 @@ use std::fs::File;
 use std::io::{self, BufReader, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// The form of the file that this program writes; it reads this and older ones.
 const FORM: u32 = 1;
 const MANIFEST: &str = "manifest.json";
+/// So a folder begins in which a backup is being made.
+const HALF: &str = ".goldchip-backup-";
 /// Backups by the clock that are kept.
 pub const KEPT: usize = 7;
 
@@ -74,15 +77,37 @@ fn told<E: std::fmt::Display>(what: &str) -> impl Fn(E) -> String + '_ {
     move |e| format!("{what}: {e}")
 }
 
+/// The house closes: what is being written is given up.
+static CLOSING: AtomicBool = AtomicBool::new(false);
+
+/// Give up what is being written.
+pub fn close() {
+    CLOSING.store(true, Ordering::Relaxed);
+}
+
 /// Run a program to its end; what it complained of is the error.
 fn run(mut c: Command) -> Result<(), String> {
     let name = c.get_program().to_string_lossy().into_owned();
     let missing = |e: io::Error| format!("{name} cannot be run ({e}); it comes with MariaDB's client");
-    let out = c.stderr(Stdio::piped()).output().map_err(missing)?;
-    if out.status.success() {
+    let mut child = c.stderr(Stdio::piped()).spawn().map_err(missing)?;
+    let status = loop {
+        if let Some(s) = child.try_wait().map_err(told(&name))? {
+            break s;
+        }
+        if CLOSING.load(Ordering::Relaxed) {
+            let _ = child.kill();
+            let _ = child.wait();
+            return Err("the house closes".into());
+        }
+        std::thread::sleep(std::time::Duration::from_millis(20));
+    };
+    if status.success() {
         return Ok(());
     }
-    Err(format!("{name}: {}", String::from_utf8_lossy(&out.stderr).trim()))
+    // A few lines at most: the pipe holds them.
+    let mut said = String::new();
+    let _ = child.stderr.take().map(|mut e| e.read_to_string(&mut said));
+    Err(format!("{name}: {}", said.trim()))
 }
 
 fn dump(way: &Way, to: &Path, more: &[&str]) -> Result<(), String> {
@@ -140,7 +165,7 @@ pub fn make(db: &Db, address: &Address, file: &Path) -> Result<u64, String> {
 fn write(db: &Db, address: &Address, file: &Path) -> Result<u64, String> {
     let dir = file.parent().filter(|d| !d.as_os_str().is_empty()).unwrap_or(Path::new("."));
     std::fs::create_dir_all(dir).map_err(told(&dir.display().to_string()))?;
-    let tmp = tempfile::Builder::new().prefix(".goldchip-backup-").tempdir_in(dir);
+    let tmp = tempfile::Builder::new().prefix(HALF).tempdir_in(dir);
     let tmp = tmp.map_err(|e| format!("{} cannot be written ({e}); choose another folder", dir.display()))?;
     let way = Way::to(address)?;
     let (main, blobs) = (tmp.path().join("tables.sql"), tmp.path().join("kept.sql"));
@@ -286,6 +311,7 @@ fn drop_all(c: &mut Conn) -> Result<(), String> {
 
 /// A backup into a folder under the day's name, if the newest there is older than a day; older ones than the newest seven go. Whether one was made.
 pub fn by_clock(db: &Db, address: &Address, dir: &Path) -> Result<bool, String> {
+    clear(dir);
     let newest = list(dir).pop();
     let young = |p: &PathBuf| {
         let age = std::fs::metadata(p).and_then(|m| m.modified()).ok().and_then(|t| t.elapsed().ok());
@@ -300,6 +326,18 @@ pub fn by_clock(db: &Db, address: &Address, dir: &Path) -> Result<bool, String> 
         std::fs::remove_file(old).map_err(told("an old backup"))?;
     }
     Ok(true)
+}
+
+/// What a house that was killed has left half done goes after a day.
+fn clear(dir: &Path) {
+    let old = |m: std::fs::Metadata| {
+        m.is_dir() && m.modified().ok().and_then(|t| t.elapsed().ok()).is_some_and(|a| a.as_secs() > 24 * 3600)
+    };
+    for e in std::fs::read_dir(dir).into_iter().flatten().flatten() {
+        if e.file_name().to_string_lossy().starts_with(HALF) && e.metadata().is_ok_and(old) {
+            let _ = std::fs::remove_dir_all(e.path());
+        }
+    }
 }
 
 /// Backups by the clock in a folder, the newest last.

@@ -100,10 +100,15 @@ fn signal(c: &Child) {
     unsafe { libc::kill(c.id() as libc::pid_t, libc::SIGTERM) };
 }
 
-/// A worker ends with the process that started it, however that ends.
-pub fn end_with_parent() {
+/// A worker ends with the process that started it, however that ends. Its name begins with that one's number: it may have ended before it could be
+/// tied to it.
+pub fn end_with_parent(name: &str) {
     // SAFETY: no memory is touched.
     unsafe { libc::prctl(libc::PR_SET_PDEATHSIG, libc::SIGTERM) };
+    let parent: Option<u32> = name.split('-').next().and_then(|p| p.parse().ok());
+    if parent.is_some_and(|p| p != std::os::unix::process::parent_id()) {
+        std::process::exit(0);
+    }
 }
 
 /// At most so much memory, bytes: what goes beyond ends the worker, not the machine.

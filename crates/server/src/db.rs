@@ -101,6 +101,24 @@ fn away(e: impl std::fmt::Display) -> Fault {
 impl Db {
     /// Connect, and bring the tables up to date. Two processes that start at once wait for one another (DDL is not transactional here).
     pub fn open(address: Address, size: u32) -> Result<Db, Fault> {
+        let db = Db::join(address, size)?;
+        db.with(|c| {
+            // Of this database: others on the same server are none of its business.
+            let ask = "SELECT GET_LOCK(CONCAT('goldchip-migrations-', DATABASE()), 60) AS got";
+            let got: Got = diesel::sql_query(ask).get_result(c)?;
+            if got.got != Some(1) {
+                return Err(Fault::internal("another process is still changing the tables".to_string()));
+            }
+            let done = c.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(|e| Fault::internal(e.to_string()));
+            let free = "SELECT RELEASE_LOCK(CONCAT('goldchip-migrations-', DATABASE())) AS got";
+            let _: Got = diesel::sql_query(free).get_result(c)?;
+            done
+        })?;
+        Ok(db)
+    }
+
+    /// Connect to tables that whoever started this process has brought up to date.
+    pub fn join(address: Address, size: u32) -> Result<Db, Fault> {
         let pool = Pool::builder()
             .max_size(size)
             .min_idle(Some(1))
@@ -108,17 +126,7 @@ impl Db {
             .connection_timeout(PATIENCE)
             .build(Manager(address))
             .map_err(away)?;
-        let db = Db(pool);
-        db.with(|c| {
-            let got: Got = diesel::sql_query("SELECT GET_LOCK('goldchip-migrations', 60) AS got").get_result(c)?;
-            if got.got != Some(1) {
-                return Err(Fault::internal("another process is still changing the tables".to_string()));
-            }
-            let done = c.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(|e| Fault::internal(e.to_string()));
-            let _: Got = diesel::sql_query("SELECT RELEASE_LOCK('goldchip-migrations') AS got").get_result(c)?;
-            done
-        })?;
-        Ok(db)
+        Ok(Db(pool))
     }
 
     /// Do something with a connection.

@@ -31,6 +31,8 @@ pub const BIN_DAYS: i64 = 30;
 const AUDIT_DAYS: i64 = 3 * 365;
 /// The clock strikes so often, s.
 const STRIKE_S: u64 = 60;
+/// A backup that failed is tried again after, s.
+const AGAIN_S: u64 = 1800;
 /// Nothing large is taken when the disk has less than this left, MB: what is small (decisions) still finds room.
 const SPARE_MB: u64 = 512;
 
@@ -70,16 +72,19 @@ pub struct Keeper {
 impl Keeper {
     /// Until told to stop.
     pub fn keep(&self, stop: &AtomicBool) {
-        let mut struck: Option<Instant> = None;
+        let (mut struck, mut failed): (Option<Instant>, Option<Instant>) = (None, None);
         while !stop.load(Ordering::Relaxed) {
             if struck.is_none_or(|s| s.elapsed().as_secs() >= STRIKE_S) {
                 struck = Some(Instant::now());
-                self.strike();
+                self.tidy();
+                if failed.is_none_or(|f| f.elapsed().as_secs() >= AGAIN_S) {
+                    failed = (!self.back_up()).then(Instant::now);
+                }
             }
             std::thread::sleep(std::time::Duration::from_millis(200));
         }
     }
-    fn strike(&self) {
+    fn tidy(&self) {
         // Whoever has the lock does it for all.
         let done = alone(&self.db, 0, |c| c.transaction(|c| tidy(c, now())).map_err(|e: Fault| format!("{e:?}")));
         if let Ok(n) = done
@@ -87,13 +92,19 @@ impl Keeper {
         {
             tracing::info!("{n} things that nobody needs any more were thrown away");
         }
-        if let Some(dir) = &self.backups {
-            match backup::by_clock(&self.db, &self.address, dir) {
-                Ok(true) => tracing::info!("a backup was made in {}", dir.display()),
-                Ok(false) => {}
-                Err(e) => tracing::error!("no backup was made: {e}"),
+    }
+    /// A backup, if it is time for one; false if it failed.
+    fn back_up(&self) -> bool {
+        let Some(dir) = &self.backups else { return true };
+        match backup::by_clock(&self.db, &self.address, dir) {
+            Ok(true) => tracing::info!("a backup was made in {}", dir.display()),
+            Ok(false) => {}
+            Err(e) => {
+                tracing::error!("no backup was made: {e}");
+                return false;
             }
         }
+        true
     }
 }
 

@@ -78,13 +78,13 @@ fn command() -> Result<(), String> {
         }
         "backup" => {
             let file = rest.ok_or(USAGE)?;
-            let n = backup::make(&open(2)?, &Address::from_env()?, &file)?;
+            let n = backup::make(&open(2)?, &database()?, &file)?;
             println!("{}: {:.1} MB", file.display(), n as f64 / f64::from(1 << 20));
             Ok(())
         }
         "restore" => {
             let file = rest.ok_or(USAGE)?;
-            let m = backup::restore(&Address::from_env()?, &file)?;
+            let m = backup::restore(&database()?, &file)?;
             println!("{} of {} was put back", file.display(), m.made_at);
             Ok(())
         }
@@ -122,9 +122,9 @@ fn command() -> Result<(), String> {
         }
         HAND_WORD => {
             let (name, kinds) = (rest.ok_or(USAGE)?, more.ok_or(USAGE)?);
-            crew::end_with_parent();
+            crew::end_with_parent(&name.to_string_lossy());
             crew::limit_memory(memory()?);
-            let db = open(3)?;
+            let db = join(3)?;
             let stop = Arc::new(AtomicBool::new(false));
             let heard = stop.clone();
             std::thread::spawn(move || {
@@ -137,7 +137,7 @@ fn command() -> Result<(), String> {
         }
         LOOK_WORD => {
             crew::limit_memory(lookers::MEMORY);
-            lookers::look_on(&open(2)?, &reader);
+            lookers::look_on(&join(2)?, &reader);
             Ok(())
         }
         "serve" => open_house(&listen, web, reader),
@@ -185,9 +185,9 @@ fn open_house(listen: &str, web: PathBuf, reader: PathBuf) -> Result<(), String>
     let (watcher, its_db, its_stop) = (hub.clone(), db.clone(), stop.clone());
     let watching = std::thread::spawn(move || watcher.watch(&its_db, &its_stop));
     let scheme = if tls.is_some() { "https" } else { "http" };
-    let address = Address::from_env()?;
+    let at_database = database()?;
     let backups = std::env::var_os("GOLDCHIP_BACKUPS").filter(|d| !d.is_empty()).map(PathBuf::from);
-    let (keeper, its_stop) = (Keeper { db: db.clone(), address, backups }, stop.clone());
+    let (keeper, its_stop) = (Keeper { db: db.clone(), address: at_database, backups }, stop.clone());
     let keeping_house = std::thread::spawn(move || keeper.keep(&its_stop));
     let lookers = Arc::new(Lookers::new(&reader));
     let house = House {
@@ -204,6 +204,7 @@ fn open_house(listen: &str, web: PathBuf, reader: PathBuf) -> Result<(), String>
     println!("goldchip: listening on {scheme}://{at}");
     let done = actix_web::rt::System::new().block_on(serve(house, listener, plain));
     lookers.close();
+    backup::close();
     stop.store(true, Ordering::Relaxed);
     let _ = (keeping.join(), watching.join(), keeping_house.join());
     done.map_err(|e| e.to_string())
@@ -245,7 +246,15 @@ fn wait_for_signal() -> Result<(), String> {
     })
 }
 
+fn database() -> Result<Address, String> {
+    Address::from_env().map_err(|e| format!("{e}; {USAGE}"))
+}
+
 fn open(connections: u32) -> Result<Db, String> {
-    let address = Address::from_env().map_err(|e| format!("{e}; {USAGE}"))?;
-    Db::open(address, connections).map_err(|e| format!("{e:?}"))
+    Db::open(database()?, connections).map_err(|e| format!("{e:?}"))
+}
+
+/// Of a process that another one has started.
+fn join(connections: u32) -> Result<Db, String> {
+    Db::join(database()?, connections).map_err(|e| format!("{e:?}"))
 }

@@ -208,9 +208,11 @@ fn backups_by_the_clock() {
         std::fs::write(dir.path().join(format!("goldchip-2026-01-{day:02}-030000.backup")), "old").unwrap();
     }
     std::fs::write(dir.path().join("mine.txt"), "mine").unwrap();
+    // A house that was killed has left one half done.
+    std::fs::create_dir(dir.path().join(".goldchip-backup-half")).unwrap();
     // Their age is that of the files.
     for f in std::fs::read_dir(dir.path()).unwrap() {
-        let f = std::fs::File::options().append(true).open(f.unwrap().path()).unwrap();
+        let f = std::fs::File::open(f.unwrap().path()).unwrap();
         f.set_modified(std::time::SystemTime::now() - std::time::Duration::from_secs(25 * 3600)).unwrap();
     }
     assert_eq!(clock(dir.path()), Ok(true));
@@ -228,6 +230,28 @@ fn backups_by_the_clock() {
     // Where they lie is the owner's business.
     let bruno = Person::of(&h, "bruno", PASSWORD).json("/api/keeping");
     assert_eq!((bruno["backup"]["file"].as_str(), bruno["failed"]["why"].is_null()), (Some(""), true));
+}
+
+/// A house is closed at once even while it makes a backup; nothing half done stays, and the try is told.
+#[test]
+fn a_house_closes_in_the_middle_of_a_backup() {
+    use std::os::unix::fs::PermissionsExt;
+    let (dir, fake) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
+    let dump = fake.path().join("mariadb-dump");
+    std::fs::write(&dump, "#!/bin/sh\nexec sleep 60\n").unwrap();
+    std::fs::set_permissions(&dump, std::fs::Permissions::from_mode(0o755)).unwrap();
+    let path = format!("{}:{}", fake.path().display(), std::env::var("PATH").unwrap());
+    let mut h = House::with_env(Base::new(), 0, &[("GOLDCHIP_BACKUPS", dir.path().to_str().unwrap()), ("PATH", &path)]);
+    let begun = std::time::Instant::now();
+    while std::fs::read_dir(dir.path()).unwrap().count() == 0 {
+        assert!(begun.elapsed().as_secs() < 20, "it begins by itself");
+        std::thread::sleep(std::time::Duration::from_millis(50));
+    }
+    let took = h.end();
+    println!("closed in the middle of a backup after {took:?}");
+    assert!(took.as_secs() < 10, "{took:?}");
+    assert_eq!(std::fs::read_dir(dir.path()).unwrap().count(), 0);
+    assert!(h.log().contains("no backup was made: the house closes"), "{}", h.log());
 }
 
 fn thrown(p: &Person, job: i64) -> ureq::http::Response<ureq::Body> {

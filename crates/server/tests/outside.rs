@@ -39,6 +39,7 @@ fn the_log() {
     let (status, why) = (r.status().as_u16(), body(r));
     assert_eq!((status, why["id"].as_str()), (500, Some(id.as_str())), "{why}");
     assert!(why["why"].as_str().unwrap().contains(&id));
+    ida.agent.delete(format!("{}/api/people/bruno", h.address)).call().unwrap();
     let log = h.log();
     let line = |words: &[&str]| {
         let found: Vec<&str> = log.lines().filter(|l| words.iter().all(|w| l.contains(w))).collect();
@@ -52,7 +53,7 @@ fn the_log() {
     assert!(line(&["ERROR", &id]).contains("is gone"));
     assert!(line(&["/api/jobs/999"]).contains("code=404"));
     assert!(line(&["path=/api/me", "code=401"]).contains("person=-"));
-    for secret in [PASSWORD, "not-her-password", "spider-plate", "goldchip-8"] {
+    for secret in [PASSWORD, "not-her-password", "spider-plate", "goldchip-8", "bruno"] {
         assert!(!log.contains(secret), "{secret} stands in the log");
     }
 }

@@ -127,7 +127,8 @@ pub async fn around(
     let ms = start.elapsed().as_millis();
     let code = res.as_ref().map_or_else(|e| e.as_response_error().status_code(), |r| r.status()).as_u16();
     let person = note.person.map_or_else(|| "-".into(), |p| p.to_string());
-    // The path alone: names of files stand behind it.
+    // The path alone: names of files stand behind it; and names of people in it.
+    let path = if path.starts_with("/api/people/") { "/api/people/{name}" } else { &path };
     tracing::info!(id = %note.id, %person, %method, %path, code, ms = ms as u64, "request");
     let mut res = res?;
     let headers = res.headers_mut();
