@@ -101,7 +101,7 @@ fn away(e: impl std::fmt::Display) -> Fault {
 impl Db {
     /// Connect, and bring the tables up to date. Two processes that start at once wait for one another (DDL is not transactional here).
     pub fn open(address: Address, size: u32) -> Result<Db, Fault> {
-        let db = Db::join(address, size)?;
+        let db = Db::join(address, size);
         db.with(|c| {
             // Of this database: others on the same server are none of its business.
             let ask = "SELECT GET_LOCK(CONCAT('goldchip-migrations-', DATABASE()), 60) AS got";
@@ -117,16 +117,16 @@ impl Db {
         Ok(db)
     }
 
-    /// Connect to tables that whoever started this process has brought up to date.
-    pub fn join(address: Address, size: u32) -> Result<Db, Fault> {
+    /// The same to tables that whoever started this process has brought up to date. It connects when it is first asked: a database that is away just
+    /// now is told then, and waited for.
+    pub fn join(address: Address, size: u32) -> Db {
         let pool = Pool::builder()
             .max_size(size)
             .min_idle(Some(1))
             .connection_customizer(Box::new(Fresh))
             .connection_timeout(PATIENCE)
-            .build(Manager(address))
-            .map_err(away)?;
-        Ok(Db(pool))
+            .build_unchecked(Manager(address));
+        Db(pool)
     }
 
     /// Do something with a connection.

@@ -10,6 +10,7 @@ use std::io::{self, Read, Write};
 use std::os::fd::AsRawFd;
 use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -90,6 +91,7 @@ pub struct Lookers {
     program: PathBuf,
     idle: Mutex<Vec<Hand>>,
     alive: Mutex<BTreeSet<u32>>,
+    closed: AtomicBool,
 }
 
 fn held<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -103,12 +105,17 @@ impl Lookers {
     }
 
     fn start(&self) -> io::Result<Hand> {
+        // Under this lock: whoever is started is known to whoever closes.
+        let mut alive = held(&self.alive);
+        if self.closed.load(Ordering::Relaxed) {
+            return Err(io::Error::other("the house closes"));
+        }
         let mut child =
             Command::new(&self.program).arg(LOOK_WORD).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn()?;
         let (Some(stdin), Some(stdout)) = (child.stdin.take(), child.stdout.take()) else {
             return Err(io::Error::other("no pipes"));
         };
-        held(&self.alive).insert(child.id());
+        alive.insert(child.id());
         Ok(Hand { child, stdin, stdout })
     }
 
@@ -138,13 +145,14 @@ impl Lookers {
             self.bury(hand);
             if why.kind() == io::ErrorKind::TimedOut {
                 return Err(Fault::Model(
-                    "It takes too long to work this out; simplify the model (fewer faces)".into(),
+                    "It takes too long to work this out and was broken off; take a simpler model, or a shorter program"
+                        .into(),
                 ));
             }
             tracing::warn!("a looker died: {why}");
             if !std::mem::take(&mut again) {
                 return Err(Fault::Model(
-                    "This needs more memory than is allowed; simplify the model (fewer faces)".into(),
+                    "This needs more memory than is allowed; take a simpler model, or a shorter program".into(),
                 ));
             }
         }
@@ -157,9 +165,11 @@ impl Lookers {
 
     /// The house closes: whoever still looks is ended.
     pub fn close(&self) {
-        held(&self.idle).clear();
+        self.closed.store(true, Ordering::Relaxed);
+        let idle = std::mem::take(&mut *held(&self.idle));
+        idle.into_iter().for_each(|h| self.bury(h));
         for pid in held(&self.alive).iter() {
-            // SAFETY: a signal to children that were not waited for, or were just now; their numbers are not others' yet.
+            // SAFETY: a signal to children that were not waited for: they are taken off this list, under its lock, before they are.
             unsafe { libc::kill(*pid as libc::pid_t, libc::SIGKILL) };
         }
     }

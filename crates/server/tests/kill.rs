@@ -7,7 +7,10 @@ use common::own::{OwnDb, patient};
 use common::person::{Person, body, refusal};
 use common::{children, kill, part};
 use serde_json::{Value, json};
+use server::db::Db;
 use server::demo::PASSWORD;
+use server::fault::Fault;
+use server::jobs;
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
@@ -129,6 +132,9 @@ fn a_database_that_dies_and_moves() {
     assert_eq!((status, code.as_str()), (503, "away"));
     assert!(why.contains("What was saved is safe"), "{why}");
     let told = start.elapsed();
+    // Who is started now, as a worker or a looker is, is told when it asks, and waits.
+    let late = Db::join(own.address(), 1);
+    assert!(matches!(late.act(jobs::renew), Err(Fault::Away(_))));
     assert_eq!(refusal(ida.decide(job, 0, json!({"about": "material", "id": "brass"}))).1, "away");
     let start = Instant::now();
     own.again(true);
@@ -136,6 +142,7 @@ fn a_database_that_dies_and_moves() {
     let r = patient(&ida, |p| p.agent.get(format!("{}/api/jobs", p.at)).call());
     assert_eq!(r.status(), 200);
     let back = start.elapsed();
+    assert!(late.act(jobs::renew).is_ok());
     println!("told after {:.1} s; with the new database there after {:.1} s", told.as_secs_f64(), back.as_secs_f64());
     assert!(told < Duration::from_secs(5) && back < Duration::from_secs(15));
     assert_eq!(ida.decide(job, 0, json!({"about": "material", "id": "brass"})).status(), 200);

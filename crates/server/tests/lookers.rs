@@ -93,7 +93,15 @@ fn a_looker_may_die() {
     let url = format!("{}/api/jobs?file=x.stl", h.address);
     let giving = std::thread::spawn(move || agent.post(url).send(&stl[..]).map(|r| r.status().as_u16()));
     std::thread::sleep(Duration::from_millis(600));
+    let hands = lookers_of(h.pid());
+    assert!(!hands.is_empty());
     let took = h.end();
+    let alive = |p: &String| std::path::Path::new(&format!("/proc/{p}")).exists();
+    let end = Instant::now() + Duration::from_secs(3);
+    while hands.iter().any(alive) {
+        assert!(Instant::now() < end, "lookers outlive their house: {hands:?}");
+        std::thread::sleep(Duration::from_millis(50));
+    }
     println!("closed after {took:?}");
     assert!(took < Duration::from_secs(10), "{took:?}");
     let _ = giving.join().unwrap();

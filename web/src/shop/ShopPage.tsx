@@ -11,6 +11,7 @@ import { useShortcuts } from '../frame/shortcuts';
 import { Top } from '../frame/Top';
 import { formWords, newPiece, skinWords } from '../model/pieces';
 import { Button, Kbd, Line, Link, Quiet, Rows, Section, Sr, Table } from '../parts/basics';
+import { Find } from '../parts/Find';
 import { Import, type LookedThrough } from './Import';
 import { PieceForm } from './PieceForm';
 
@@ -41,13 +42,6 @@ const Body = styled.main`
   }
   tr[data-chosen='true'] td {
     background: ${(p) => p.theme.blueWash};
-  }
-  .find {
-    border: 1px solid ${(p) => p.theme.edge};
-    border-radius: 3px;
-    background: ${(p) => p.theme.card};
-    padding: 2px 6px;
-    width: 180px;
   }
   h2 {
     font-size: 15px;
@@ -144,14 +138,7 @@ export function ShopPage({ me }: { me: Me }) {
               <Button $main $small onPress={() => open(newPiece(first), null)} isDisabled={!shop.data}>
                 A new piece
               </Button>
-              <input
-                className="find"
-                aria-label="Find a piece"
-                placeholder="Find: brass, 40, drawer"
-                value={find}
-                onChange={(e) => setFind(e.target.value)}
-                onKeyDown={(e) => e.stopPropagation()}
-              />
+              <Find label="Find a piece" hint="Find: brass, 40, drawer" value={find} onChange={setFind} />
               <Quiet>
                 {pieces.length} of {rack.data?.pieces.length ?? 0}
               </Quiet>

@@ -53,7 +53,7 @@ impl Base {
         static COUNT: AtomicU32 = AtomicU32::new(0);
         let (Ok(url), Ok(password)) = (std::env::var("GOLDCHIP_DATABASE"), std::env::var("GOLDCHIP_DATABASE_PASSWORD"))
         else {
-            panic!("these tests need the database: eval \"$(scripts/db.sh start .run/test-db)\", or run ./check");
+            panic!("these tests need the database: eval \"$(scripts/db.sh start .run/test-db tests)\", or run ./check");
         };
         let server = url.replacen('@', &format!(":{password}@"), 1);
         let name = format!("goldchip_test_{}_{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed));

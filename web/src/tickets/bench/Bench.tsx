@@ -10,6 +10,7 @@ import { useShortcuts } from '../../frame/shortcuts';
 import { Top } from '../../frame/Top';
 import { listen } from '../../frame/stream';
 import { withCard, without, type Look } from '../../model/bench';
+import { Find } from '../../parts/Find';
 import { Button, Either, Kbd, Line, Quiet } from '../../parts/basics';
 import { Card } from './Card';
 import { Keeping, Throw } from './Keeping';
@@ -55,15 +56,6 @@ const Desk = styled(DropZone)`
     gap: 10px;
     justify-items: center;
   }
-`;
-
-const Find = styled.input`
-  width: 150px;
-  padding: 4px 8px;
-  border: 1px solid ${(p) => p.theme.edge};
-  border-radius: 3px;
-  background: ${(p) => p.theme.card};
-  color: ${(p) => p.theme.ink};
 `;
 
 /** The start: the jobs as cards; a model dropped here becomes one. */
@@ -173,13 +165,7 @@ export function Bench({ me }: { me: Me }) {
               </FileTrigger>
               <Quiet>STEP, STL, 3MF or a DXF outline; or drop it anywhere here</Quiet>
               <Line style={{ marginLeft: 'auto' }}>
-                <Find
-                  type="search"
-                  aria-label="Find a job by its title or file"
-                  placeholder="Find a job"
-                  value={letters}
-                  onChange={(e) => setLetters(e.target.value)}
-                />
+                <Find label="Find a job by its title or file" hint="Find a job" value={letters} onChange={setLetters} />
                 {put > 0 || away ? (
                   <Button $small onPress={() => setAway(!away)}>
                     {away ? 'Back to the bench' : `Archive (${put})`}
