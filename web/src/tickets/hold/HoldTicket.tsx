@@ -10,6 +10,7 @@ import { Stamp } from '../../parts/Stamp';
 
 const Bars = styled.svg`
   display: block;
+  min-width: 90px;
   max-width: 100%;
   margin-top: 4px;
 `;
@@ -131,7 +132,7 @@ export function HoldTicket() {
               <tbody>
                 {s.limits.map((l) => (
                   <tr key={l.name}>
-                    <td>{limitWords[l.name] ?? l.name}</td>
+                    <td style={{ whiteSpace: 'nowrap' }}>{limitWords[l.name] ?? l.name}</td>
                     <td className="n">
                       <Num value={l.held} unit={l.unit} digits={0} why={grounds('What it holds', l.why)} />
                     </td>
