@@ -1,5 +1,6 @@
 //! `goldchip plan` and `goldchip prove`.
 
+use holding::HoldKind;
 use job::files::{self, FileError};
 use job::{JobError, Settled};
 use lexopt::prelude::*;
@@ -15,7 +16,7 @@ use std::time::Instant;
 pub const READER_WORD: &str = "read-model";
 
 const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--stays N] [--unit mm|inch|cm|m]
-                [--thickness MM] [--answer QUESTION=ANSWER]… --out DIR
+                [--thickness MM] [--answer QUESTION=ANSWER]… [--hold vise|soft-jaws[,…]] --out DIR
        goldchip prove PLAN_DIR";
 
 enum Failure {
@@ -102,6 +103,17 @@ fn sizes(text: &str) -> Result<[f64; 3], Failure> {
     }
 }
 
+/// Ways of holding, by their words.
+fn kinds(text: &str) -> Result<Vec<HoldKind>, Failure> {
+    let known = || HoldKind::ALL.map(|k| k.words().replace(' ', "-")).join(", ");
+    text.split(',')
+        .map(|w| {
+            HoldKind::of(w)
+                .ok_or_else(|| Failure::Refused(format!("--hold {w} is no way of holding; there are {}", known())))
+        })
+        .collect()
+}
+
 fn reader() -> Result<PathBuf, Failure> {
     std::env::current_exe().map_err(|e| Failure::Internal(format!("the program cannot find itself ({e})")))
 }
@@ -153,6 +165,7 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
                 };
                 settled.answers.insert(question.trim().into(), answer.trim().into());
             }
+            Long("hold") => settled.hold = Some(kinds(&parser.value()?.string()?)?),
             Long("out") => out = Some(parser.value()?.into()),
             Value(v) if model.is_none() => model = Some(v.into()),
             other => return Err(other.unexpected().into()),
@@ -207,6 +220,20 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
             side.operations.len(),
             side.tools.len(),
             side.program.lines().count()
+        );
+    }
+    for m in &planned.plan.made {
+        let minutes = proof.made.iter().find(|(name, _)| *name == m.name).map_or(0.0, |(_, p)| p.minutes);
+        say!("made/{}: {}, {minutes:.1} min", m.name, m.title);
+    }
+    for f in &proof.fits {
+        say!(
+            "{}: overlap {:.3} mm, bears on {:.0}, {:.0} and {:.0} mm²",
+            f.name,
+            f.overlap_mm,
+            f.bears_mm2[0],
+            f.bears_mm2[1],
+            f.bears_mm2[2]
         );
     }
     report(&proof);

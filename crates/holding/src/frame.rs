@@ -1,7 +1,7 @@
 //! The nouns of holding: what a person may choose, a setup with its duty and zeros, and the scheme that joins them.
 
 use crate::further::Only;
-use crate::hold::Hold;
+use crate::hold::{Fact, Hold, HoldKind, HoldKinds};
 use geom::{Box3, DVec3, Placement};
 use reason::{Finding, Term};
 use serde::{Deserialize, Serialize};
@@ -34,11 +34,13 @@ pub struct Choice {
     pub stock: StockChoice,
     /// Sides.
     pub order: Order,
+    /// Ways of holding for the sides after the first.
+    pub kinds: HoldKinds,
 }
 
 impl Default for Choice {
     fn default() -> Self {
-        Choice { stock: StockChoice::Rule, order: Order::Best }
+        Choice { stock: StockChoice::Rule, order: Order::Best, kinds: HoldKinds::default() }
     }
 }
 
@@ -77,6 +79,66 @@ pub enum Duty {
     All,
     /// Only what no other setup sees.
     Only(Only),
+}
+
+/// A way of holding that was looked at for a setup, chosen or not.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Offer {
+    /// "side 2".
+    pub setup: String,
+    /// Which.
+    pub kind: HoldKind,
+    /// It holds the setup in this plan.
+    pub chosen: bool,
+    /// Why it does not hold; empty if it does.
+    pub why_not: String,
+    /// What there is to know of it.
+    pub facts: Vec<Fact>,
+    /// What the zero and seat may be off by along x, y, z: worst case and likely, mm.
+    pub error_mm: Vec<[f64; 2]>,
+    /// What of the shop it takes.
+    pub needs: Vec<String>,
+    /// What has to be made for it; empty if nothing.
+    pub makes: String,
+    /// A person's minutes to load and hold one piece, and once beforehand.
+    pub load_min: f64,
+    /// See `load_min`.
+    pub prepare_min: f64,
+}
+
+impl Offer {
+    /// Of a setup that would be held so.
+    pub(crate) fn of(kind: HoldKind, setup: &Setup, chosen: bool) -> Offer {
+        let made = setup.hold.makes();
+        Offer {
+            setup: setup.name.clone(),
+            kind,
+            chosen,
+            why_not: String::new(),
+            facts: setup.hold.facts(),
+            error_mm: setup.datum.iter().map(|d| [d.worst_mm, d.likely_mm]).collect(),
+            needs: setup.hold.needs(),
+            makes: made.map_or_else(String::new, |j| format!("a nest in {}", j.blanks.name)),
+            load_min: setup.hold.minutes(),
+            // The jaws go on, and off again.
+            prepare_min: if made.is_some() { 2.0 * crate::soft_jaws::CHANGE_MIN } else { 0.0 },
+        }
+    }
+    /// Of one that does not hold.
+    pub(crate) fn refused(kind: HoldKind, setup: &str, why: &str) -> Offer {
+        Offer {
+            setup: setup.into(),
+            kind,
+            chosen: false,
+            why_not: why.into(),
+            facts: Vec::new(),
+            error_mm: Vec::new(),
+            needs: Vec::new(),
+            makes: String::new(),
+            load_min: 0.0,
+            prepare_min: 0.0,
+        }
+    }
 }
 
 /// A setup that would be needed and cannot be held.
@@ -138,11 +200,29 @@ pub struct Scheme {
     pub hat: f64,
     /// Why this order: one line for every way that was compared, the best first.
     pub compared: Vec<String>,
+    /// Ways of holding that were looked at for the sides after the first.
+    pub offers: Vec<Offer>,
     /// Doubts.
     pub findings: Vec<Finding>,
 }
 
 impl Scheme {
+    /// A block that is cut in one setup.
+    pub fn single(stock: Box3, setup: Setup) -> Scheme {
+        let up = setup.up();
+        let (setups, not_planned, findings) = (vec![setup], Vec::new(), Vec::new());
+        Scheme { stock, setups, not_planned, up, hat: 0.0, compared: Vec::new(), offers: Vec::new(), findings }
+    }
+    /// From the setup `k` on nothing is made: it cannot be held as the stock then is.
+    pub fn give_up(&mut self, k: usize, why: &str) {
+        for (i, s) in self.setups.split_off(k).into_iter().enumerate() {
+            let why = if i == 0 { why.to_string() } else { "a side before it cannot be held".into() };
+            if i == 0 {
+                self.findings.push(crate::plan::no_grip(&s.name, &why, Order::Best));
+            }
+            self.not_planned.push(NotPlanned { name: s.name.clone(), why, up: s.up() });
+        }
+    }
     /// Does the block fit the machine's travel at all? If not, no path is worth making.
     pub fn fits(&self) -> bool {
         self.findings.iter().all(|f| f.kind != "too_long")

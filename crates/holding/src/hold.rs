@@ -1,10 +1,12 @@
 //! The questions that every way of holding answers. Nobody outside this crate looks which way it is.
 
 use crate::frame::Duty;
-use crate::statics::Contact;
+use crate::jaw_pair::JawPair;
+use crate::soft_jaws::SoftJaws;
+use crate::statics::{self, Contact, Load, Wrench};
 use crate::vise::Grip;
-use geom::DVec3;
-use reason::{Sources, Term};
+use geom::{DVec2, DVec3};
+use reason::{Sources, Sure, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::machine::Material;
 use ts_rs::TS;
@@ -15,9 +17,64 @@ use ts_rs::TS;
 pub enum Hold {
     /// Between two jaws, on parallels.
     Vise(Grip),
+    /// In a nest cut into two jaws.
+    SoftJaws(Box<SoftJaws>),
+    /// Two jaws bolted to the vise, which are cut themselves.
+    JawPair(Box<JawPair>),
 }
 
-/// A body that nothing may enter: a box in work coordinates.
+/// Ways of holding that a side may be planned with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum HoldKind {
+    /// Two flat jaws.
+    Vise,
+    /// Jaws cut to the outline.
+    SoftJaws,
+}
+
+impl HoldKind {
+    /// All, the simplest first.
+    pub const ALL: [HoldKind; 2] = [HoldKind::Vise, HoldKind::SoftJaws];
+    /// "soft jaws".
+    pub fn words(self) -> &'static str {
+        match self {
+            HoldKind::Vise => "vise",
+            HoldKind::SoftJaws => "soft jaws",
+        }
+    }
+    /// From the command line: "soft-jaws".
+    pub fn of(word: &str) -> Option<HoldKind> {
+        let word = word.trim().to_lowercase().replace(['-', '_'], " ");
+        HoldKind::ALL.into_iter().find(|w| w.words() == word)
+    }
+}
+
+/// The ways that a person leaves open for the sides after the first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct HoldKinds([bool; 2]);
+
+impl Default for HoldKinds {
+    fn default() -> Self {
+        HoldKinds([true; 2])
+    }
+}
+
+impl HoldKinds {
+    /// Only these; all if there are none.
+    pub fn only(kinds: &[HoldKind]) -> HoldKinds {
+        if kinds.is_empty() { HoldKinds::default() } else { HoldKinds(HoldKind::ALL.map(|k| kinds.contains(&k))) }
+    }
+    /// May it be used?
+    pub fn allow(self, kind: HoldKind) -> bool {
+        self.0[kind as usize]
+    }
+}
+
+/// A height range of a body, mm, with its section's outlines.
+pub type Layer = (f64, f64, Vec<Vec<DVec2>>);
+
+/// A body that nothing may enter, in work coordinates: a box, or what its layers say.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Body {
     /// "fixed jaw".
@@ -30,6 +87,10 @@ pub struct Body {
     pub max: DVec3,
     /// Stands between the part and whoever stands before the machine.
     pub in_front: bool,
+    /// From below up, where it is no box.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[ts(type = "[number, number, [number, number][][]][]")]
+    pub layers: Vec<Layer>,
 }
 
 /// The highest forces of a setup's operations, with the height at which they act.
@@ -68,6 +129,66 @@ pub struct Holds {
     pub unit: &'static str,
 }
 
+impl Demand {
+    /// For the screen.
+    pub(crate) fn terms(&self) -> Vec<Term> {
+        if self.torque > 0.0 {
+            return vec![Term::new("M", "torque of the drill", self.torque, "N m")];
+        }
+        vec![
+            Term::new("S", "highest force across, over a revolution", self.side, "N"),
+            Term::new("A", "highest lift by the helix of the flutes", self.lift, "N"),
+            Term::new("h", "height of the cut", self.height, "mm"),
+        ]
+    }
+}
+
+impl Holds {
+    /// Everything at once, at the worst place and in the worst direction. `above` names what heights are counted from.
+    pub(crate) fn together(contacts: &[Contact], middle: DVec2, above: &str, d: &Demand) -> Holds {
+        let [lo, hi] = d.over.unwrap_or([[middle.x, middle.y, d.height]; 2]);
+        // The cutter's end cuts at the lowest; along its edge force goes up to the top of the cut.
+        let top = hi[2].at_least(d.height);
+        let mut places = Vec::new();
+        for z in [lo[2], top] {
+            for x in [lo[0], hi[0]] {
+                places.extend([lo[1], hi[1]].map(|y| DVec3::new(x, y, z)));
+            }
+        }
+        places.dedup();
+        let load = Load { places, side: d.side, lift: d.lift, thrust: d.thrust, torque: d.torque * 1000.0 };
+        let asks = d.side > 0.0 || d.lift > 0.0 || d.thrust > 0.0 || d.torque > 0.0;
+        let w = if asks { statics::worst(contacts, Wrench::default(), &load) } else { statics::Worst::nothing() };
+        let asked = w.force.length();
+        let turns = d.torque > 0.0 && d.side <= 0.0;
+        let (asked, unit) = if turns { (d.torque, "N m") } else { (asked, "N") };
+        Holds {
+            limit: "together",
+            fails: "The grip gives way",
+            factor: w.factor,
+            place: where_and_how(&w, middle, above),
+            held: asked * w.factor,
+            asked: if asks { asked } else { 0.0 },
+            unit,
+        }
+    }
+}
+
+/// Where a hold gives way, and against what.
+fn where_and_how(w: &statics::Worst, middle: DVec2, above: &str) -> String {
+    let side = |v: f64, low: &'static str, high: &'static str| if v < 0.0 { low } else { high };
+    let place = format!("{} {}", side(w.at.x - middle.x, "left", "right"), side(w.at.y - middle.y, "front", "back"));
+    let across = w.force.truncate();
+    let along = if across.length() < 1.0 {
+        String::new()
+    } else if across.x.abs() > across.y.abs() {
+        format!(", pushed {}", side(across.x, "to the left", "to the right"))
+    } else {
+        format!(", pushed {}", side(across.y, "to the front", "to the back"))
+    };
+    format!(", {} mm above the {above} at the {place}{along}", len(shop::tool::trim(w.at.z.round())))
+}
+
 /// Something to know of a hold at the machine: a number with its reasons, and a remark.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Fact {
@@ -86,83 +207,71 @@ pub struct Fact {
 /// What a hold may not be given in full, in words: what, and why.
 pub type Gently = (String, String);
 
+/// Each question goes to the way of holding.
+macro_rules! ask {
+    ($hold:expr, $h:ident => $answer:expr) => {
+        match $hold {
+            Hold::Vise($h) => $answer,
+            Hold::SoftJaws($h) => $answer,
+            Hold::JawPair($h) => $answer,
+        }
+    };
+}
+
 impl Hold {
     /// What nothing may enter, work coordinates.
     pub fn bodies(&self) -> &[Body] {
-        match self {
-            Hold::Vise(g) => &g.bodies,
-        }
+        ask!(self, h => &h.bodies)
     }
     /// Where it touches the piece.
     pub fn contacts(&self, friction: f64) -> Vec<Contact> {
-        match self {
-            Hold::Vise(g) => g.contacts(friction),
-        }
+        ask!(self, h => h.contacts(friction))
     }
     /// What it holds against a demand, the smallest factor first.
     pub fn holds(&self, friction: f64, d: &Demand) -> Vec<Holds> {
-        match self {
-            Hold::Vise(g) => g.holds(friction, d),
-        }
+        ask!(self, h => h.holds(friction, d))
     }
     /// Terms of that judgement, and the formula with its source.
     pub fn grounds(&self, friction: f64, d: &Demand) -> (Vec<Term>, Sources) {
-        match self {
-            Hold::Vise(g) => g.grounds(friction, d),
-        }
+        ask!(self, h => h.grounds(friction, d))
     }
     /// What a person may not do with all the force there is.
     pub fn gently(&self, material: &Material) -> Option<Gently> {
-        match self {
-            Hold::Vise(g) => g.gently(material),
-        }
+        ask!(self, h => h.gently(material))
     }
     /// What helps where it holds too little.
     pub fn hold_better(&self) -> String {
-        match self {
-            Hold::Vise(g) => g.hold_better(),
-        }
+        ask!(self, h => h.hold_better())
     }
     /// What it locates the piece by, and what each may be off, mm.
     pub fn error(&self) -> Vec<Term> {
-        match self {
-            Hold::Vise(g) => g.error(),
-        }
+        ask!(self, h => h.error())
     }
     /// What a person does to hold the piece, in order. `up` names the part's direction that is up.
     pub fn actions(&self, duty: &Duty, up: &str) -> Vec<String> {
-        match self {
-            Hold::Vise(g) => g.actions(duty, up),
-        }
+        ask!(self, h => h.actions(duty, up))
     }
     /// What there is to know at the machine.
     pub fn facts(&self) -> Vec<Fact> {
-        match self {
-            Hold::Vise(g) => g.facts(),
-        }
+        ask!(self, h => h.facts())
     }
     /// What it takes of the piece, in words: "raw stock".
     pub fn on(&self) -> &str {
-        match self {
-            Hold::Vise(g) => &g.on,
-        }
+        ask!(self, h => &h.on)
     }
     /// To load the piece and hold it, min.
     pub fn minutes(&self) -> f64 {
-        match self {
-            Hold::Vise(g) => g.minutes(),
-        }
+        ask!(self, h => h.minutes())
     }
     /// What of the shop it takes.
     pub fn needs(&self) -> Vec<String> {
-        match self {
-            Hold::Vise(g) => g.needs(),
-        }
+        ask!(self, h => h.needs())
     }
-    /// What has to be made for it first; nothing where the shop has all.
-    pub fn makes(&self) -> Vec<String> {
+    /// What has to be made for it first: a pair of jaws. Nothing where the shop has all.
+    pub fn makes(&self) -> Option<&SoftJaws> {
         match self {
-            Hold::Vise(_) => Vec::new(),
+            Hold::SoftJaws(j) => Some(j),
+            Hold::Vise(_) | Hold::JawPair(_) => None,
         }
     }
 }

@@ -1,35 +1,30 @@
 //! The choice: block, grip, setups.
 
-use crate::frame::{Choice, Datum, Duty, HoldError, NotPlanned, Order, Scheme, Setup, StockChoice};
+use crate::frame::{Choice, Datum, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice};
 use crate::further::{Only, further};
-use crate::hold::Hold;
+use crate::hold::{Hold, HoldKind};
+use crate::soft_jaws::SoftJaws;
 use crate::vise::{Bearing, Grip, bodies, clamp_terms, clamping};
-use crate::ways::{ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, grip_of, grips, sides, turn, way_of_further};
+use crate::ways::{ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, grip_of, grips, sides, standing, way_of_further};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
 use reason::{Act, Finding, Kind, Severity, Sure, Term, len};
+use shop::Shop;
 use shop::machine::{Machine, Material, Vise};
 
 /// Material at the sides at least, mm (common practice ≥ 1, no source); the block is rounded up to whole mm.
 const SIDE: f64 = 1.5;
 
 /// Choose sides, grip and block.
-pub fn plan(
-    part: &Part,
-    machine: &Machine,
-    vise: &Vise,
-    material: &Material,
-    choice: &Choice,
-) -> Result<Scheme, HoldError> {
-    let sides = sides(part, vise, material, choice.order);
-    plan_on(part, machine, vise, material, choice, &sides)
+pub fn plan(part: &Part, shop: &Shop, material: &Material, choice: &Choice) -> Result<Scheme, HoldError> {
+    let sides = sides(part, shop, material, choice.order, choice.kinds);
+    plan_on(part, shop, material, choice, &sides)
 }
 
 /// Choose grip and block for sides that are chosen.
 pub fn plan_on(
     part: &Part,
-    machine: &Machine,
-    vise: &Vise,
+    shop: &Shop,
     material: &Material,
     choice: &Choice,
     sides: &Sides,
@@ -56,50 +51,50 @@ pub fn plan_on(
         }
     }
     let way = &sides.ways[0];
-    Ok(build(part, machine, vise, material, choice, way, sides.ways.iter().map(Way::words).collect()))
+    Ok(build(part, shop, material, choice, way, sides.ways.iter().map(Way::words).collect()))
 }
 
-fn build(
-    part: &Part,
-    machine: &Machine,
-    vise: &Vise,
-    material: &Material,
-    choice: &Choice,
-    way: &Way,
-    compared: Vec<String>,
-) -> Scheme {
+fn build(part: &Part, shop: &Shop, material: &Material, choice: &Choice, way: &Way, compared: Vec<String>) -> Scheme {
+    let (machine, vise) = (&shop.machine, &shop.vise);
     let mut findings = Vec::new();
     let (up, back) = (way.up, way.back);
     let (stock, hat, grip1) = block_of(part, vise, choice, up, &mut findings);
 
-    let part_from_1 = placement(up, back, &stock);
-    let part_from_2 = placement(-up, -back, &part.bounds);
+    let part_from_1 = standing(up, back, &stock);
+    let part_from_2 = standing(-up, -back, &part.bounds);
     let stock_1 = part_from_1.inverse().bounds(&stock).size();
     let part_2 = part_from_2.inverse().bounds(&part.bounds).size();
     let grip2 = way.jaw_top;
 
     findings.extend(tall("side 1", stock_1.z - grip1, grip1));
-    findings.extend(tall("side 2", part_2.z + hat - grip2, grip2));
+    let soft2 = soft_of(way, hat);
+    match &soft2 {
+        Some(j) => findings.extend(tall("side 2", j.above, j.depth)),
+        None => findings.extend(tall("side 2", part_2.z + hat - grip2, grip2)),
+    }
     let mut not_planned = Vec::new();
     let mut held = |name: &str, w: &Way, up: DVec3, findings: &mut Vec<Finding>| {
-        if !w.holds() {
+        let holds = w.holds() || matches!(w.soft, Some(Ok(_)));
+        if !holds {
             let why = w.why_not(up);
-            findings.push(no_grip(name, &why, choice));
+            findings.push(no_grip(name, &why, choice.order));
             not_planned.push(NotPlanned { name: name.into(), why, up });
         }
-        w.holds()
+        holds
     };
     let second_held = held("side 2", way, -up, &mut findings);
     // Standing on finished faces, what the first two do not see; only when those two are done.
     let mut more: Vec<(String, Way, Only)> = Vec::new();
     for (k, f) in further(part, up).into_iter().enumerate() {
         let name = format!("side {}", k + 3);
-        let w = way_of_further(part, f.up, vise, material);
+        let w = way_of_further(part, f.up, shop, material, choice.kinds, &name, &f.only.places);
         if held(&name, &w, f.up, &mut findings) {
             more.push((name, w, f.only));
         }
     }
-    room(&[("side 1", stock_1.y), ("side 2", part_2.y)], stock_1, machine, vise, &mut findings);
+    let mut openings = vec![("side 1", stock_1.y)];
+    openings.extend(soft2.is_none().then_some(("side 2", part_2.y)));
+    room(&openings, stock_1, machine, vise, &mut findings);
 
     let at = |name: &str, duty: Duty, part_from_work: Placement, body: DVec3, hold: &Held| {
         setup_hold(name, duty, part_from_work, body, hold, machine, vise, material)
@@ -112,29 +107,90 @@ fn build(
         bearing: Some(Bearing::of_block(stock_1, vise)),
     };
     let mut setups = vec![at("side 1", Duty::AllButHat, part_from_1, stock_1, &raw)];
-    if second_held {
-        let walls = Held {
-            on: "finished walls",
-            grip: grip2,
-            length: way.contact.length,
-            above: part_2.z + hat - grip2,
-            bearing: way.bearing,
+    let mut offers = Vec::new();
+    // Both ways of each further side, chosen or not.
+    let mut offered = |setup: Option<&Setup>,
+                       name: &str,
+                       w: &Way,
+                       frame: Placement,
+                       flat: &Held,
+                       over: f64,
+                       duty: &Duty,
+                       cuts: &[DVec3]| {
+        let vise_chosen = setup.is_some_and(|s| s.hold.makes().is_none());
+        offers.push(if w.holds() {
+            let body = frame.inverse().bounds(&part.bounds).size();
+            Offer::of(HoldKind::Vise, &at(name, duty.clone(), frame, body, flat), vise_chosen)
+        } else {
+            Offer::refused(HoldKind::Vise, name, &w.why_no_flat_jaws(w_up(&frame)))
+        });
+        let looked = match &w.soft {
+            Some(r) => r.clone(),
+            None if choice.kinds.allow(HoldKind::SoftJaws) => {
+                crate::ways::soft(part, frame, shop, material, name, cuts)
+            }
+            None => Err("not wanted".into()),
         };
-        setups.push(at("side 2", Duty::All, part_from_2, part_2, &walls));
+        offers.push(match looked {
+            Ok(j) => Offer::of(
+                HoldKind::SoftJaws,
+                &j.under(over).setup(name, duty.clone(), frame, shop),
+                setup.is_some_and(|s| s.hold.makes().is_some()),
+            ),
+            Err(why) => Offer::refused(HoldKind::SoftJaws, name, &why),
+        });
+    };
+    let walls = Held {
+        on: "finished walls",
+        grip: grip2,
+        length: way.contact.length,
+        above: part_2.z + hat - grip2,
+        bearing: way.bearing,
+    };
+    if !second_held {
+        offered(None, "side 2", way, part_from_2, &walls, hat, &Duty::All, &[]);
+    }
+    if second_held {
+        setups.push(match soft2 {
+            Some(j) => j.setup("side 2", Duty::All, part_from_2, shop),
+            None => at("side 2", Duty::All, part_from_2, part_2, &walls),
+        });
+        offered(setups.last(), "side 2", way, part_from_2, &walls, hat, &Duty::All, &[]);
         for (name, w, only) in more {
-            let frame = placement(w.up, w.back, &part.bounds);
+            let frame = standing(w.up, w.back, &part.bounds);
             let body = frame.inverse().bounds(&part.bounds).size();
             let above = body.z - w.jaw_top;
-            findings.extend(tall(&name, above, w.jaw_top));
             let walls =
                 Held { on: "finished walls", grip: w.jaw_top, length: w.contact.length, above, bearing: w.bearing };
-            setups.push(at(&name, Duty::Only(only), frame, body, &walls));
+            let places = only.places.clone();
+            let duty = Duty::Only(only);
+            if let Some(j) = soft_of(&w, 0.0) {
+                findings.extend(tall(&name, j.above, j.depth));
+                setups.push(j.setup(&name, duty.clone(), frame, shop));
+            } else {
+                findings.extend(tall(&name, above, w.jaw_top));
+                setups.push(at(&name, duty.clone(), frame, body, &walls));
+            }
+            offered(setups.last(), &name, &w, frame, &walls, 0.0, &duty, &places);
         }
     } else {
         let why = "side 2, on which it would stand, cannot be held";
         not_planned.extend(more.into_iter().map(|(name, w, _)| NotPlanned { name, why: why.into(), up: w.up }));
     }
-    Scheme { stock, setups, not_planned, up, hat, compared, findings }
+    Scheme { stock, setups, not_planned, up, hat, compared, offers, findings }
+}
+
+/// Up in a setup, part coordinates.
+fn w_up(part_from_work: &Placement) -> DVec3 {
+    part_from_work.dir(DVec3::Z)
+}
+
+/// The soft jaws of a way that flat ones do not hold.
+fn soft_of(way: &Way, over: f64) -> Option<SoftJaws> {
+    match &way.soft {
+        Some(Ok(j)) if !way.holds() => Some(j.as_ref().clone().under(over)),
+        _ => None,
+    }
 }
 
 /// The block in part coordinates, the hat below the part and the grip on it, mm.
@@ -218,15 +274,15 @@ fn tall(name: &str, above: f64, grip: f64) -> Option<Finding> {
 }
 
 /// A setup that the vise cannot hold.
-fn no_grip(name: &str, why: &str, choice: &Choice) -> Finding {
+pub(crate) fn no_grip(name: &str, why: &str, order: Order) -> Finding {
     let f = Finding::new(
         Kind::NoGrip,
         Severity::Stop,
-        format!("{name} cannot be held in the vise: {why}"),
-        "Soft jaws, a fixture plate or tabs would hold it; Gold Chip does not plan those yet. No program is made for it.",
+        format!("{name} cannot be held: {why}"),
+        "A fixture plate, a chuck or tabs might hold it; Gold Chip does not plan those yet. No program is made for it.",
     );
     let f = f.in_setup(name).keyed(name);
-    match choice.order {
+    match order {
         Order::Best => f,
         Order::Up { .. } => f.mended_by("Take the proposed sides", Act::Order { choice: None }),
     }
@@ -351,12 +407,4 @@ fn setup_hold(
         hold: Hold::Vise(grip),
         datum,
     }
-}
-
-/// The work frame of a body standing on its lowest face: x 0 at its left end, y 0 at its back, z 0 below.
-fn placement(up: DVec3, back: DVec3, body: &Box3) -> Placement {
-    let turned = Placement { turn: turn(up, back), shift: DVec3::ZERO };
-    let b = turned.inverse().bounds(body);
-    let origin = DVec3::new(b.min.x, b.max.y, b.min.z);
-    Placement { shift: turned.point(origin), ..turned }
 }

@@ -43,8 +43,11 @@ pub struct Contact {
     pub name: String,
     /// Points over which its force may lie, mm: the corners of the area are enough.
     pub at: Vec<DVec3>,
-    /// From the hold into the piece, of length 1.
+    /// From the hold into the piece, of length 1; of a clamp the direction in which it closes.
     pub normal: DVec3,
+    /// Of each point its own, where the area is not flat (a nest's wall); empty where all have `normal`. What stands steeper than 60° to it has no
+    /// friction: two such walls could be imagined to jam.
+    pub normals: Vec<DVec3>,
     /// Coulomb's.
     pub friction: f64,
     /// How it pushes.
@@ -116,7 +119,10 @@ fn tried(contacts: &[Contact], dead: Wrench, live: Wrench, turned: f64) -> Optio
         let across = around(c.normal, RAYS, turned);
         let mut mine = Vec::new();
         let mut all = LinearExpr::empty();
-        for at in &c.at {
+        for (k, at) in c.at.iter().enumerate() {
+            let own = c.normals.get(k).copied();
+            let (normal, across) = own.map_or_else(|| (c.normal, across.clone()), |n| (n, around(n, RAYS, turned)));
+            let rubs = c.friction > 0.0 && normal.dot(c.normal) >= 0.5;
             let mut ray = |p: &mut Problem, dir: DVec3, most: f64| {
                 let v = p.add_var(0.0, (0.0, most));
                 for (row, w) in balance.iter_mut().zip(Wrench::at(*at, dir * FORCE).rows()) {
@@ -126,19 +132,20 @@ fn tried(contacts: &[Contact], dead: Wrench, live: Wrench, turned: f64) -> Optio
                 v
             };
             if let Push::Bond { pull, shear } = c.push {
-                ray(&mut p, c.normal, f64::INFINITY);
-                ray(&mut p, -c.normal, pull / FORCE);
+                ray(&mut p, normal, f64::INFINITY);
+                ray(&mut p, -normal, pull / FORCE);
                 let mut sum = LinearExpr::empty();
                 for d in &across {
                     sum.add(ray(&mut p, *d, f64::INFINITY), 1.0);
                 }
                 p.add_constraint(sum, ComparisonOp::Le, shear / FORCE);
-            } else if c.friction > 0.0 {
+            } else if rubs {
                 for d in &across {
-                    all.add(ray(&mut p, c.normal + *d * c.friction, f64::INFINITY), 1.0);
+                    let dir = normal + *d * c.friction;
+                    all.add(ray(&mut p, dir, f64::INFINITY), dir.dot(c.normal));
                 }
             } else {
-                all.add(ray(&mut p, c.normal, f64::INFINITY), 1.0);
+                all.add(ray(&mut p, normal, f64::INFINITY), normal.dot(c.normal));
             }
         }
         if let Push::Clamp(f) = c.push {

@@ -6,7 +6,7 @@
 
 use crate::frame::Duty;
 use crate::hold::{Body, Demand, Fact, Gently, Holds};
-use crate::statics::{self, Contact, Load, Push, Wrench};
+use crate::statics::{self, Contact, Push};
 use geom::{DVec2, DVec3, Region};
 use part::View;
 use reason::{Source, Sources, Sure, Term, len};
@@ -15,7 +15,7 @@ use shop::machine::{Material, Vise};
 use ts_rs::TS;
 
 /// Pressure of a jaw ÷ yield that leaves no mark worth the name (common practice, no source).
-const NO_MARK: f64 = 0.5;
+pub(crate) const NO_MARK: f64 = 0.5;
 /// Parallels bear over this length at least, mm.
 const LEAST_BEARING: f64 = 6.0;
 /// They stand this share of the opening apart at least, so that the part does not rock.
@@ -137,6 +137,7 @@ pub(crate) fn bodies(vise: &Vise, body: DVec3, grip: f64, parallels: f64, b: Opt
         min: DVec3::new(x0, y0, -parallels),
         max: DVec3::new(x1, y1, z1),
         in_front: y1 < -0.5 * body.y,
+        layers: Vec::new(),
     };
     let (t, w) = (vise.jaw_thickness_mm, vise.parallel_width_mm);
     let mut out = vec![named("fixed jaw", 0.0, t, grip), named("moving jaw", -body.y - t, -body.y, grip)];
@@ -149,11 +150,11 @@ pub(crate) fn bodies(vise: &Vise, body: DVec3, grip: f64, parallels: f64, b: Opt
 }
 
 /// Edge finder or gauge pin on a face (common practice, no source), mm.
-const TOUCH: f64 = 0.01;
+pub(crate) const TOUCH: f64 = 0.01;
 /// Against the stop, against the jaw and down on the parallels, wiped clean (common practice, no source), mm.
-const SEAT: f64 = 0.01;
+pub(crate) const SEAT: f64 = 0.01;
 /// To wipe, load, tap down and close (common practice, no source), min.
-const LOAD_MIN: f64 = 2.0;
+pub(crate) const LOAD_MIN: f64 = 2.0;
 /// With less of its force than this share the vise is told to be closed gently.
 const GENTLE: f64 = 0.95;
 
@@ -197,7 +198,7 @@ impl Grip {
         let jaw = |name: &str, y: f64, normal: DVec3, push: Push| {
             let g = self.height / 2.0;
             let at = statics::corners(DVec3::new(x, y, g), half, DVec3::Z * g);
-            Contact { name: name.into(), at, normal, friction, push }
+            Contact { name: name.into(), at, normal, normals: Vec::new(), friction, push }
         };
         let mut out = vec![
             jaw("fixed jaw", 0.0, -DVec3::Y, Push::Passive),
@@ -207,60 +208,24 @@ impl Grip {
         for (b, length) in self.bodies.iter().skip(2).zip(self.bearing.iter().flat_map(|b| b.length_mm)) {
             let middle = DVec3::new(x, f64::midpoint(b.min.y, b.max.y), 0.0);
             let at = statics::corners(middle, DVec3::X * (length / 2.0), DVec3::Y * ((b.max.y - b.min.y) / 2.0));
-            out.push(Contact { name: b.name.clone(), at, normal: DVec3::Z, friction: 0.0, push: Push::Passive });
+            out.push(Contact {
+                name: b.name.clone(),
+                at,
+                normal: DVec3::Z,
+                normals: Vec::new(),
+                friction: 0.0,
+                push: Push::Passive,
+            });
         }
         out
     }
     pub(crate) fn holds(&self, friction: f64, d: &Demand) -> Vec<Holds> {
         let mut out = holds(self.clamp_kn, friction, self.height, self.length, self.opening, d);
-        out.push(self.together(friction, d));
+        let middle = self.bodies.first().map_or(0.0, |b| f64::midpoint(b.min.x, b.max.x));
+        let middle = DVec2::new(middle, -self.opening / 2.0);
+        out.push(Holds::together(&self.contacts(friction), middle, "parallels", d));
         out.sort_by(|a, b| a.factor.total_cmp(&b.factor));
         out
-    }
-    /// Everything at once, at the worst place and in the worst direction.
-    fn together(&self, friction: f64, d: &Demand) -> Holds {
-        let middle = self.bodies.first().map_or(0.0, |b| f64::midpoint(b.min.x, b.max.x));
-        let [lo, hi] = d.over.unwrap_or([[middle, -self.opening / 2.0, d.height]; 2]);
-        // The cutter's end cuts at the lowest; along its edge force goes up to the top of the cut.
-        let top = hi[2].at_least(d.height);
-        let mut places = Vec::new();
-        for z in [lo[2], top] {
-            for x in [lo[0], hi[0]] {
-                places.extend([lo[1], hi[1]].map(|y| DVec3::new(x, y, z)));
-            }
-        }
-        places.dedup();
-        let load = Load { places, side: d.side, lift: d.lift, thrust: d.thrust, torque: d.torque * 1000.0 };
-        let asks = d.side > 0.0 || d.lift > 0.0 || d.thrust > 0.0 || d.torque > 0.0;
-        let contacts = self.contacts(friction);
-        let w = if asks { statics::worst(&contacts, Wrench::default(), &load) } else { statics::Worst::nothing() };
-        let asked = w.force.length();
-        let turns = d.torque > 0.0 && d.side <= 0.0;
-        let (asked, unit) = if turns { (d.torque, "N m") } else { (asked, "N") };
-        Holds {
-            limit: "together",
-            fails: "The grip gives way",
-            factor: w.factor,
-            place: self.words(&w, [middle, -self.opening / 2.0]),
-            held: asked * w.factor,
-            asked: if asks { asked } else { 0.0 },
-            unit,
-        }
-    }
-    /// Where and against what.
-    fn words(&self, w: &statics::Worst, middle: [f64; 2]) -> String {
-        let side = |v: f64, low: &'static str, high: &'static str| if v < 0.0 { low } else { high };
-        let place =
-            format!("{} {}", side(w.at.x - middle[0], "left", "right"), side(w.at.y - middle[1], "front", "back"));
-        let across = w.force.truncate();
-        let along = if across.length() < 1.0 {
-            String::new()
-        } else if across.x.abs() > across.y.abs() {
-            format!(", pushed {}", side(across.x, "to the left", "to the right"))
-        } else {
-            format!(", pushed {}", side(across.y, "to the front", "to the back"))
-        };
-        format!(", {} mm above the parallels at the {place}{along}", len(shop::tool::trim(w.at.z.round())))
     }
     pub(crate) fn grounds(&self, friction: f64, d: &Demand) -> (Vec<Term>, Sources) {
         let mut terms = vec![
@@ -270,13 +235,7 @@ impl Grip {
             Term::new("L", "length that bears", self.length, "mm"),
             Term::new("w", "opening", self.opening, "mm"),
         ];
-        if d.torque > 0.0 {
-            terms.push(Term::new("M", "torque of the drill", d.torque, "N m"));
-        } else {
-            terms.push(Term::new("S", "highest force across, over a revolution", d.side, "N"));
-            terms.push(Term::new("A", "highest lift by the helix of the flutes", d.lift, "N"));
-            terms.push(Term::new("h", "height of the cut", d.height, "mm"));
-        }
+        terms.extend(d.terms());
         let rule = "forces within the friction cones of jaws and parallels that balance the cut, by a linear programme at the worst place and direction; beside it by simple sums: slip 2·μ·F ≥ √(S² + A²); tilt F·(g + μ·w) ≥ S·(h − g/2); twist μ·F·L ≥ M. Coulomb's friction, rigid jaws";
         (terms, Sources(vec![Source::derived(rule), Source::practice("twice is asked for")]))
     }

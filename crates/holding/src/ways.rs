@@ -2,12 +2,15 @@
 
 use crate::frame::Order;
 use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
+use crate::hold::{HoldKind, HoldKinds};
+use crate::soft_jaws::{Asked, SoftJaws, design};
 use crate::vise::{Bearing, bearing, clamping};
-use geom::{DMat3, DVec3, Placement};
+use geom::{Box3, DMat3, DVec3, Placement};
 use part::{Part, View};
 use rayon::prelude::*;
 use reason::Sure;
 use reason::len;
+use shop::Shop;
 use shop::machine::{Material, Vise};
 
 /// Material over the top, mm (common practice ≥ 0.5 to clean, no source).
@@ -37,18 +40,34 @@ pub(crate) struct Way {
     pub bearing: Option<Bearing>,
     /// A vise that leaves no mark on the contact gives this share of its force.
     pub clamp: f64,
+    /// May flat jaws be used at all?
+    pub flat_jaws: bool,
+    /// Soft jaws for the second side, where flat ones do not hold; or why not.
+    pub soft: Option<Result<Box<SoftJaws>, String>>,
 }
 
 impl Way {
+    /// Do flat jaws hold it?
     pub(crate) fn holds(&self) -> bool {
-        self.jaw_top >= LEAST_GRIP
+        self.flat_jaws
+            && self.jaw_top >= LEAST_GRIP
             && self.contact.length >= 6.0
             && self.contact.span >= 10.0
             && self.support > 0.0
             && self.bearing.is_some()
     }
-    /// Why it does not hold.
+    /// Why nothing holds it.
     pub(crate) fn why_not(&self, up: DVec3) -> String {
+        let flat = self.why_no_flat_jaws(up);
+        match &self.soft {
+            Some(Err(why)) => format!("flat jaws: {flat}; soft jaws: {why}"),
+            _ => flat,
+        }
+    }
+    pub(crate) fn why_no_flat_jaws(&self, up: DVec3) -> String {
+        if !self.flat_jaws {
+            return "not wanted".into();
+        }
         if self.support <= 0.0 {
             return format!("its {} end has no flat face to stand on", axis_words(-up));
         }
@@ -67,18 +86,27 @@ impl Way {
         let grip = self.jaw_top.at_most(12.0) * self.contact.length.at_most(60.0) * (0.3 + self.support.at_most(0.7));
         // A contact so small that the vise may not be closed holds less.
         let grip = grip * self.clamp;
-        (cost, i32::from(!self.holds()), -grip)
+        match &self.soft {
+            _ if self.holds() => (cost, 0, -grip),
+            Some(Ok(j)) => (cost, 1, -j.worth()),
+            _ => (cost, 2, -grip),
+        }
     }
     pub(crate) fn words(&self) -> String {
         format!(
-            "{} up first, jaws along {}: {:.0} mm³ out of reach or left rough, side 2 grips {:.0} mm high over {:.0} mm, {:.0} % of the outline bears on the parallels{}",
+            "{} up first, jaws along {}: {:.0} mm³ out of reach or left rough, side 2 grips {:.0} mm high over {:.0} mm, {:.0} % of the outline bears on the parallels{}{}",
             axis_words(self.up),
             axis_words(self.back.abs()).trim_start_matches('+'),
             self.hidden.abs(),
             len(self.jaw_top),
             len(self.contact.length),
             self.support * 100.0,
-            if self.tall > 0.0 { ", too tall for the cutters" } else { "" }
+            if self.tall > 0.0 { ", too tall for the cutters" } else { "" },
+            match &self.soft {
+                None => String::new(),
+                Some(Ok(j)) => format!("; soft jaws {:.0} mm high bear on {:.0} mm²", len(j.depth), j.bears()),
+                Some(Err(why)) => format!("; soft jaws: {why}"),
+            }
         )
     }
 }
@@ -132,7 +160,8 @@ pub(crate) fn grip_of(height: f64, vise: &Vise) -> f64 {
 }
 
 /// The order of the sides, and the direction of the jaws.
-pub fn sides(part: &Part, vise: &Vise, material: &Material, order: Order) -> Sides {
+pub fn sides(part: &Part, shop: &Shop, material: &Material, order: Order, kinds: HoldKinds) -> Sides {
+    let vise = &shop.vise;
     let axes: Vec<usize> = match order {
         Order::Up { axis, .. } => vec![axis.min(2)],
         Order::Best => (0..3).collect(),
@@ -163,6 +192,14 @@ pub fn sides(part: &Part, vise: &Vise, material: &Material, order: Order) -> Sid
         .par_iter()
         .flat_map_iter(|&(axis, hidden, tall, positive)| ways_up(part, axis, positive, hidden, tall, vise, material))
         .collect();
+    ways.iter_mut().for_each(|w| w.flat_jaws = kinds.allow(HoldKind::Vise));
+    // Soft jaws are looked at where flat ones do not hold.
+    if kinds.allow(HoldKind::SoftJaws) && !ways.iter().any(Way::holds) {
+        ways.par_iter_mut().for_each(|w| {
+            let frame = standing(-w.up, -w.back, &part.bounds);
+            w.soft = Some(soft(part, frame, shop, material, "side 2", &[]));
+        });
+    }
     ways.sort_by(|a, b| {
         let (x, y) = (a.rank(), b.rank());
         x.0.total_cmp(&y.0).then(x.1.cmp(&y.1)).then(x.2.total_cmp(&y.2))
@@ -173,6 +210,26 @@ pub fn sides(part: &Part, vise: &Vise, material: &Material, order: Order) -> Sid
 /// What is out of reach counts in steps of 5 mm³, height beyond the cutters heavily.
 fn cost(hidden: f64, tall: f64) -> f64 {
     (hidden / 5.0).round() + tall * 1000.0
+}
+
+/// Soft jaws by the finished part.
+pub(crate) fn soft(
+    part: &Part,
+    part_from_work: Placement,
+    shop: &Shop,
+    material: &Material,
+    setup: &str,
+    cuts: &[DVec3],
+) -> Result<Box<SoftJaws>, String> {
+    design(&Asked { part, part_from_work, shop, material, setup, over: 0.0, cuts, stock: None }).map(Box::new)
+}
+
+/// The work frame of a body standing on its lowest face: x 0 at its left end, y 0 at its back, z 0 below.
+pub(crate) fn standing(up: DVec3, back: DVec3, body: &Box3) -> Placement {
+    let turned = Placement { turn: turn(up, back), shift: DVec3::ZERO };
+    let b = turned.inverse().bounds(body);
+    let origin = DVec3::new(b.min.x, b.max.y, b.min.z);
+    Placement { shift: turned.point(origin), ..turned }
 }
 
 fn frame(up: DVec3, back: DVec3) -> Placement {
@@ -242,16 +299,27 @@ fn ways_up(
             support,
             bearing: bearing(&second, z0, vise),
             clamp: clamp_share(best, vise, material),
+            flat_jaws: true,
+            soft: None,
         });
     }
     out
 }
 
-/// The best way to stand the finished part in the vise with this end up.
-pub(crate) fn way_of_further(part: &Part, up: DVec3, vise: &Vise, material: &Material) -> Way {
+/// The best way to hold the finished part with this end up.
+pub(crate) fn way_of_further(
+    part: &Part,
+    up: DVec3,
+    shop: &Shop,
+    material: &Material,
+    kinds: HoldKinds,
+    setup: &str,
+    cuts: &[DVec3],
+) -> Way {
+    let vise = &shop.vise;
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
     let below = flat_share(&View::new(part, frame(-up, unit((axis + 1) % 3, true))));
-    let ways = [(axis + 1) % 3, (axis + 2) % 3].map(|k| {
+    let mut ways = [(axis + 1) % 3, (axis + 2) % 3].map(|k| {
         let back = unit(k, true);
         let view = View::new(part, frame(up, back));
         let height = view.bounds.size().z;
@@ -266,8 +334,15 @@ pub(crate) fn way_of_further(part: &Part, up: DVec3, vise: &Vise, material: &Mat
             support: below,
             bearing: bearing(&view, view.bounds.min.z, vise),
             clamp: clamp_share(best, vise, material),
+            flat_jaws: kinds.allow(HoldKind::Vise),
+            soft: None,
         }
     });
+    if kinds.allow(HoldKind::SoftJaws) && !ways.iter().any(Way::holds) {
+        ways.par_iter_mut().for_each(|w| {
+            w.soft = Some(soft(part, standing(w.up, w.back, &part.bounds), shop, material, setup, cuts));
+        });
+    }
     let [a, b] = ways;
     let better = |a: &Way, b: &Way| {
         let (x, y) = (a.rank(), b.rank());

@@ -1,7 +1,7 @@
 //! How parts with known answers are held: sums of lengths that must close, whatever the plan chooses.
 
 use geom::DVec3;
-use holding::{Body, Choice, Grip, Hold, HoldError, Order, Scheme, Setup, StockChoice, plan};
+use holding::{Body, Choice, Grip, Hold, HoldError, HoldKind, HoldKinds, Order, Scheme, Setup, StockChoice, plan};
 use kernel::shape::{Shape, rounded_polygon};
 use part::Part;
 use shop::Shop;
@@ -14,7 +14,7 @@ fn read(shape: &Shape) -> Part {
 }
 
 fn grip(s: &Setup) -> &Grip {
-    let Hold::Vise(g) = &s.hold;
+    let Hold::Vise(g) = &s.hold else { panic!("not in the vise") };
     g
 }
 
@@ -74,7 +74,7 @@ fn pockets_come_up_first_and_lengths_close() {
     let shop = Shop::demo().unwrap();
     for from_above in [true, false] {
         let part = tray(from_above);
-        let p = plan(&part, &shop.machine, &shop.vise, aluminium(&shop), &Choice::default()).unwrap();
+        let p = plan(&part, &shop, aluminium(&shop), &Choice::default()).unwrap();
         assert_eq!(p.setups.len(), 2, "{:?}", p.not_planned);
         closes(&p, &part, &shop);
         assert_eq!(p.up.z.abs(), 1.0, "{}", p.up);
@@ -90,8 +90,12 @@ fn a_persons_block_and_side_stand() {
     let shop = Shop::demo().unwrap();
     let part = tray(true);
     for (axis, positive) in [(2, true), (2, false)] {
-        let choice = Choice { stock: StockChoice::Sizes([70.0, 50.0, 30.0]), order: Order::Up { axis, positive } };
-        let p = plan(&part, &shop.machine, &shop.vise, aluminium(&shop), &choice).unwrap();
+        let choice = Choice {
+            stock: StockChoice::Sizes([70.0, 50.0, 30.0]),
+            order: Order::Up { axis, positive },
+            kinds: HoldKinds::only(&[HoldKind::Vise]),
+        };
+        let p = plan(&part, &shop, aluminium(&shop), &choice).unwrap();
         closes(&p, &part, &shop);
         assert_eq!(p.up[axis], if positive { 1.0 } else { -1.0 });
         assert!((p.stock.size() - DVec3::new(70.0, 50.0, 30.0)).length() < 1e-9);
@@ -103,8 +107,8 @@ fn blocks_that_cannot_be_are_refused_with_their_axis() {
     let shop = Shop::demo().unwrap();
     let part = tray(true);
     let with = |s: [f64; 3]| {
-        let choice = Choice { stock: StockChoice::Sizes(s), order: Order::Best };
-        plan(&part, &shop.machine, &shop.vise, aluminium(&shop), &choice).unwrap_err()
+        let choice = Choice { stock: StockChoice::Sizes(s), ..Choice::default() };
+        plan(&part, &shop, aluminium(&shop), &choice).unwrap_err()
     };
     assert_eq!(with([70.0, 39.0, 30.0]), HoldError::TooSmall { axis: 'Y', have: 39.0, need: 40.0 });
     assert_eq!(with([0.0, 50.0, 30.0]), HoldError::NoSize);
@@ -116,15 +120,25 @@ fn blocks_that_cannot_be_are_refused_with_their_axis() {
 fn what_does_not_fit_or_hold_is_said() {
     let shop = Shop::demo().unwrap();
     let kinds = |part: &Part| -> Vec<String> {
-        let p = plan(part, &shop.machine, &shop.vise, aluminium(&shop), &Choice::default()).unwrap();
+        let p = plan(part, &shop, aluminium(&shop), &Choice::default()).unwrap();
         p.findings.iter().map(|f| f.kind.to_string()).collect()
     };
     assert!(kinds(&tray(true)).is_empty());
     assert!(kinds(&read(&block(900.0, 40.0, 12.0))).contains(&"too_long".to_string()));
-    // A three-cornered plate has no two parallel walls to grip.
+    // A three-cornered plate has no two parallel walls to grip: soft jaws hold it, and nothing where the shop has no blanks or they are not wanted.
     let three =
         Shape::prism(&rounded_polygon(&[([0.0, 0.0], 0.0), ([60.0, 0.0], 0.0), ([20.0, 50.0], 0.0)]), 0.0, 12.0);
-    assert!(kinds(&read(&three.unwrap())).contains(&"no_grip".to_string()));
+    let three = read(&three.unwrap());
+    assert!(kinds(&three).is_empty());
+    let no_grip = |shop: &Shop, choice: &Choice| {
+        let p = plan(&three, shop, aluminium(shop), choice).unwrap();
+        assert_eq!((p.setups.len(), p.not_planned.len()), (1, 1));
+        p.findings.iter().find(|f| f.kind == "no_grip").unwrap().what.clone()
+    };
+    let bare = Shop { jaw_blanks: Vec::new(), ..shop.clone() };
+    assert!(no_grip(&bare, &Choice::default()).contains("no blanks for soft jaws"));
+    let only_vise = Choice { kinds: HoldKinds::only(&[HoldKind::Vise]), ..Choice::default() };
+    assert!(no_grip(&shop, &only_vise).contains("no two parallel faces"));
 }
 
 fn aluminium(shop: &Shop) -> &shop::machine::Material {

@@ -5,7 +5,7 @@ use holding::statics::{Contact, Load, MOST, Push, Wrench, corners, margin, screw
 use reason::Sure;
 
 fn contact(name: &str, at: Vec<DVec3>, normal: DVec3, friction: f64, push: Push) -> Contact {
-    Contact { name: name.into(), at, normal: normal.normalize(), friction, push }
+    Contact { name: name.into(), at, normal: normal.normalize(), normals: Vec::new(), friction, push }
 }
 
 fn v(x: f64, y: f64, z: f64) -> DVec3 {

@@ -7,6 +7,7 @@
 //! Lengths are mm.
 
 mod canonical;
+mod carve;
 mod drawing;
 mod finer;
 mod fit;
@@ -17,9 +18,10 @@ mod sniff;
 mod stl;
 mod threemf;
 
+pub use carve::{Carved, Hollow, carve};
 pub use drawing::{Drawing, DrawingAnswers, Layer, LayerUse, Segment};
 pub use guard::{Limits, ReadError, keep_ready, probe, read_guarded, read_trusted, reader_main};
-pub use out::{Export, Layer3, export_guarded, write_dxf};
+pub use out::{Export, Layer3, export_guarded, write_dxf, write_outlines};
 pub use sandbox::Probe;
 pub use sniff::Format;
 pub use stl::write as write_stl;

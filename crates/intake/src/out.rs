@@ -168,11 +168,16 @@ fn axis_angle(m: &DMat3) -> ([f64; 3], f64) {
 
 /// An outline as DXF: closed polylines with bulges, arcs within 0.002 mm of it, on the layer OUTLINE; the header says millimetres.
 pub fn write_dxf(outline: &Region) -> Result<Vec<u8>, String> {
+    write_outlines(&[("OUTLINE", &outline.loops())])
+}
+
+/// The same for several outlines, each on a layer of its name.
+pub fn write_outlines(layers: &[(&str, &[Vec<DVec2>])]) -> Result<Vec<u8>, String> {
     let mut d = dxf::Drawing::new();
     d.header.version = dxf::enums::AcadVersion::R2000;
     d.header.default_drawing_units = dxf::enums::Units::Millimeters;
-    for l in outline.loops() {
-        let path = path_of(&l);
+    for (name, l) in layers.iter().flat_map(|(name, all)| all.iter().map(move |l| (*name, l))) {
+        let path = path_of(l);
         let mut line = LwPolyline::default();
         line.set_is_closed(true);
         line.vertices = path
@@ -195,7 +200,7 @@ pub fn write_dxf(outline: &Region) -> Result<Vec<u8>, String> {
             })
             .collect();
         let mut e = Entity::new(EntityType::LwPolyline(line));
-        e.common.layer = "OUTLINE".into();
+        e.common.layer = name.to_uppercase().replace(' ', "_");
         d.add_entity(e);
     }
     let mut out = Vec::new();

@@ -19,7 +19,7 @@ fn stages(c: &mut Criterion) {
     g.bench_function("stock and sides", |b| {
         b.iter(|| {
             let aluminium = shop.material("aluminium-6082").unwrap();
-            holding::plan(black_box(&part), &shop.machine, &shop.vise, aluminium, &holding::Choice::default())
+            holding::plan(black_box(&part), &shop, aluminium, &holding::Choice::default())
         })
     });
     g.bench_function("whole plan", |b| b.iter(|| plan(black_box(&part), "p", &shop, &Settled::default())));

@@ -4,6 +4,7 @@
 use crate::beside;
 use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
+use crate::made::{self, Made};
 use crate::stocking::{self, Prepared};
 use crate::told::{
     after_the_drill, by_hand, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back,
@@ -28,6 +29,9 @@ use ts_rs::TS;
 pub const DEFAULT_MATERIAL: &str = "aluminium-6082";
 /// Below the part's bottom the first side cuts this far, mm: more than the last pass that decks the hat off.
 const BELOW: f64 = 0.4;
+
+/// In jaws no corner may stay that the part would meet, mm.
+const JAWS_FINE: f64 = 0.003;
 
 /// Names of the stages in which the paths of each setup are made.
 const PATHS: [&str; 6] = [
@@ -121,6 +125,8 @@ pub struct Plan {
     pub points: Vec<Point>,
     /// Everything else to know.
     pub findings: Vec<Finding>,
+    /// Pieces that are made to hold it, each a job of its own.
+    pub made: Vec<Made>,
 }
 
 /// A plan with the time of each stage.
@@ -164,10 +170,11 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let order = settled.order.unwrap_or(Order::Best);
     desk.tell("stock and sides", 0.0)?;
     // A rehearsal stands as the real part will.
-    let sides = holding::sides(part, &shop.vise, stocking::real_material(shop, settled)?, order);
+    let kinds = settled.kinds();
+    let sides = holding::sides(part, shop, stocking::real_material(shop, settled)?, order, kinds);
     let seen = part::recognise(part);
     let (stock, prepared, stock_findings) = stocking::block(part, &seen.body, shop, settled, &sides)?;
-    let mut scheme = holding::plan_on(part, &shop.machine, &shop.vise, material, &Choice { stock, order }, &sides)?;
+    let mut scheme = holding::plan_on(part, shop, material, &Choice { stock, order, kinds }, &sides)?;
     lap("stock and sides", &mut stages);
 
     // A rehearsal has feeds of its own: those that a person set are for the real material.
@@ -182,6 +189,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         material,
         block: scheme.stock,
         early: part::before_thin(&seen),
+        fine: route::UNSEEN,
         rough_first: settled.marks.values().any(|m| m.what.is_tight()),
         points_deeper: part::may_go_deeper(&settled.answers),
         // Castings are uneven on both their faces.
@@ -197,8 +205,16 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mut named = Vec::new();
     let mut idle: Vec<String> = Vec::new();
     let mut before = String::new();
+    let mut lost: Option<(usize, String)> = None;
     for (k, held) in scheme.setups.iter_mut().enumerate() {
         let taken_over = take_over(held, &mut routes);
+        if held.hold.makes().is_some() {
+            let there = stock.seen_in(&held.part_from_work);
+            if let Err(why) = holding::in_process(held, part, shop, material, &there) {
+                lost = Some((k, why));
+                break;
+            }
+        }
         let held = &*held;
         let stage = PATHS[k.min(PATHS.len() - 1)];
         let (key, mut route) = each.routed(held, stage, &before, &stock)?;
@@ -216,7 +232,20 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         lap(stage, &mut stages);
     }
 
+    if let Some((k, why)) = lost {
+        scheme.give_up(k, &why);
+    }
     scheme.setups.retain(|s| !idle.contains(&s.name));
+    let mut made = Vec::new();
+    for s in &scheme.setups {
+        if let Some(jaws) = s.hold.makes() {
+            match made::soft_jaws(jaws, title, &s.name, shop, desk)? {
+                Ok(m) => made.push(m),
+                Err(why) => scheme.findings.push(made::not_made(&s.name, &jaws.made, &why)),
+            }
+            lap("soft jaws", &mut stages);
+        }
+    }
     left_by_both(&scheme.setups, &mut routes);
     scheme.findings.retain(|f| f.setup.as_ref().is_none_or(|s| !idle.contains(s)));
     named.extend(beside::left_for(part, &scheme));
@@ -266,8 +295,58 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     }
     lap("programs", &mut stages);
     Ok(Planned {
-        plan: Plan { material: material.id.clone(), prepared, scheme, sides, named, points, findings },
+        plan: Plan { material: material.id.clone(), prepared, scheme, sides, named, points, findings, made },
         stages,
+    })
+}
+
+/// A piece that is cut in one setup, and of which nobody said anything: a pair of jaws.
+pub(crate) fn plan_single(
+    part: &Part,
+    title: &str,
+    shop: &Shop,
+    material: &shop::machine::Material,
+    block: geom::Box3,
+    setup: Setup,
+    desk: &Desk,
+) -> Result<Plan, JobError> {
+    let nothing = Settled::default();
+    let mut findings = Vec::new();
+    let mut scheme = Scheme::single(block, setup.clone());
+    let each = EachSetup {
+        part,
+        shop,
+        material,
+        block,
+        intents: &[],
+        early: Vec::new(),
+        rough_first: false,
+        fine: JAWS_FINE,
+        points_deeper: true,
+        uneven: None,
+        changes: BTreeMap::new(),
+        fits: scheme.fits(),
+        desk,
+    };
+    let (_, mut route) = each.routed(&setup, "paths of soft jaws", "", &Remains::of(block))?;
+    let mut ops = std::mem::take(&mut route.operations);
+    for o in &mut ops {
+        o.over = o.path.as_ref().and_then(|p| p.over()).map(|b| b.map(|c| c.to_array()));
+    }
+    findings.append(&mut route.notes);
+    findings.extend(hold_findings(&setup, &ops, material, &nothing));
+    findings.extend(remarks(&setup.name, &ops));
+    let side = side_plan(&setup, ops, title, material, false, shop, &scheme);
+    findings.append(&mut scheme.findings);
+    Ok(Plan {
+        material: material.id.clone(),
+        prepared: None,
+        scheme,
+        sides: vec![side],
+        named: route.named,
+        points: route.points,
+        findings,
+        made: Vec::new(),
     })
 }
 
@@ -280,6 +359,7 @@ struct EachSetup<'a> {
     intents: &'a [part::Intent],
     early: Vec<[geom::DVec3; 2]>,
     rough_first: bool,
+    fine: f64,
     points_deeper: bool,
     uneven: Option<f64>,
     changes: BTreeMap<String, Override>,
@@ -301,7 +381,7 @@ impl EachSetup<'_> {
         // Only what paths are made from: not how the zero is touched, nor how hard a vise is closed.
         let plain = plain.with(&held.name).with(&held.duty).with(&held.part_from_work);
         let plain = plain.with(&before).with(uneven).with(&self.intents).with(early);
-        let plain = plain.with(&self.rough_first).with(&self.points_deeper);
+        let plain = plain.with(&self.rough_first).with(&self.fine).with(&self.points_deeper);
         let work = |changes: &BTreeMap<String, Override>, key: &str| {
             cached(desk, key, stage, |watch| {
                 let view = View::new(part, held.part_from_work.inverse());
@@ -321,6 +401,7 @@ impl EachSetup<'_> {
                     early,
                     points_deeper: self.points_deeper,
                     rough_first: self.rough_first,
+                    fine: self.fine,
                     overrides: changes,
                     watch,
                 };

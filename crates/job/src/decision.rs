@@ -1,7 +1,7 @@
 //! Decisions of a person, and what they settle.
 
 use crate::stocking::{Laid, Proved, Rehearsal, StockDecision};
-use holding::Order;
+use holding::{HoldKind, HoldKinds, Order};
 use intake::Reading;
 use part::{Ask, Mark};
 use route::{Moved, Override};
@@ -33,6 +33,8 @@ pub enum Decision {
     Rehearsed { id: String, proved: Option<Proved> },
     /// Which way is up first.
     Order { choice: Option<Order> },
+    /// Ways of holding for the sides after the first, none for the proposal.
+    Hold { kinds: Option<Vec<HoldKind>> },
     /// Numbers or cutter of one operation.
     Operation { id: String, change: Option<Override> },
     /// One operation goes directly before another of its side.
@@ -60,6 +62,7 @@ impl Decision {
             Decision::Rehearsal { .. } => "rehearsal".into(),
             Decision::Rehearsed { id, .. } => format!("rehearsed/{id}"),
             Decision::Order { .. } => "order".into(),
+            Decision::Hold { .. } => "hold".into(),
             Decision::Operation { id, .. } => format!("operation/{id}"),
             Decision::Sequence { id, .. } => format!("sequence/{id}"),
             Decision::Answer { question, .. } => format!("answer/{question}"),
@@ -78,6 +81,7 @@ impl Decision {
             Decision::Rehearsal { .. } => Decision::Rehearsal { on: None },
             Decision::Rehearsed { id, .. } => Decision::Rehearsed { id: id.clone(), proved: None },
             Decision::Order { .. } => Decision::Order { choice: None },
+            Decision::Hold { .. } => Decision::Hold { kinds: None },
             Decision::Operation { id, .. } => Decision::Operation { id: id.clone(), change: None },
             Decision::Sequence { id, .. } => Decision::Sequence { id: id.clone(), before: None },
             Decision::Answer { question, .. } => Decision::Answer { question: question.clone(), answer: None },
@@ -109,6 +113,7 @@ impl Decision {
             Decision::Order { choice: Some(Order::Up { axis, .. }) } if *axis > 2 => {
                 Some("The axis is 0 for X, 1 for Y or 2 for Z".into())
             }
+            Decision::Hold { kinds: Some(k) } if k.is_empty() => Some("Name one way of holding at least".into()),
             Decision::Operation { change: Some(c), .. } => {
                 let checks = [
                     (c.rpm, "speed", 1.0, 200_000.0, "1/min"),
@@ -185,6 +190,9 @@ pub struct Settled {
     pub rehearsed: BTreeMap<String, Proved>,
     /// Sides.
     pub order: Option<Order>,
+    /// Ways of holding for the sides after the first.
+    #[serde(default)]
+    pub hold: Option<Vec<HoldKind>>,
     /// By operation id.
     pub operations: BTreeMap<String, Override>,
     /// Operations moved within their side, one after the other. A move taken up again (by undo) stands where it first stood.
@@ -216,6 +224,10 @@ fn put<T: Clone>(map: &mut BTreeMap<String, T>, id: &str, value: Option<&T>) {
 }
 
 impl Settled {
+    /// Ways of holding that are left open.
+    pub fn kinds(&self) -> HoldKinds {
+        HoldKinds::only(self.hold.as_deref().unwrap_or_default())
+    }
     /// Follow a list of decisions from the first to the last.
     pub fn after<'a>(list: impl IntoIterator<Item = &'a Decision>) -> Settled {
         let mut s = Settled::default();
@@ -227,6 +239,7 @@ impl Settled {
                 Decision::Rehearsal { on } => s.rehearsal.clone_from(on),
                 Decision::Rehearsed { id, proved } => put(&mut s.rehearsed, id, proved.as_ref()),
                 Decision::Order { choice } => s.order = *choice,
+                Decision::Hold { kinds } => s.hold.clone_from(kinds),
                 Decision::Operation { id, change: Some(c) } => {
                     s.operations.insert(id.clone(), *c);
                 }

@@ -16,6 +16,10 @@ use std::path::{Path, PathBuf};
 
 /// Folder of the programs as they were posted: an edited one is compared with them.
 const POSTED: &str = "posted";
+/// Folder of the pieces that are made to hold the part, each with the same files.
+const MADE: &str = "made";
+/// Their model.
+const MODEL: &str = "model.step";
 
 /// `plan.json`. Lengths mm; frames as named.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -47,6 +51,9 @@ pub struct PlanFile {
     /// Ways of holding that were compared, the best first.
     #[serde(default)]
     pub compared: Vec<String>,
+    /// Ways of holding that were looked at for each side after the first, with the reason why not.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub offers: Vec<holding::Offer>,
 }
 
 /// The model's file.
@@ -87,6 +94,9 @@ pub struct SetupFile {
     /// What nothing may enter.
     #[serde(default)]
     pub keep_out: Vec<KeepOutFile>,
+    /// What its place may be off by, along its axes.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub error: Vec<AxisError>,
     /// Id of the station that it is cut on.
     #[serde(default)]
     pub station: String,
@@ -102,6 +112,17 @@ pub struct SetupFile {
     /// What the lines of the program promise; the text that they were made for lies in `posted/`. None: no promises were given.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub posted: Option<Vec<Promise>>,
+}
+
+/// What a setup's place may be off by along one axis.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct AxisError {
+    /// "X".
+    pub axis: String,
+    /// All terms in one direction, mm.
+    pub worst_mm: f64,
+    /// Root of the sum of their squares, mm.
+    pub likely_mm: f64,
 }
 
 /// Something named that nothing may enter: a box, or a solid.
@@ -181,9 +202,38 @@ pub fn write(
     proof: &Proof,
     shop: &Shop,
 ) -> Result<Vec<PathBuf>, FileError> {
-    std::fs::create_dir_all(dir.join(POSTED)).map_err(io(dir))?;
     let bytes = std::fs::read(model).map_err(io(model))?;
     let file = model.file_name().map_or_else(|| "part.step".into(), |n| n.to_string_lossy().into_owned());
+    let mut written = write_folder(dir, &stem_of(model), &file, &bytes, reading, plan, proof, shop)?;
+    for m in &plan.made {
+        let Some((_, own)) = proof.made.iter().find(|(name, _)| *name == m.name) else { continue };
+        let dir = dir.join(MADE).join(&m.name);
+        let read = intake::Reading::default();
+        written.extend(write_folder(&dir, &m.name, MODEL, &m.step, &read, &m.plan, own, shop)?);
+        for b in &m.bodies {
+            let path = dir.join(&b.file);
+            std::fs::write(&path, &b.step).map_err(io(&path))?;
+            written.push(path);
+        }
+        let path = dir.join("outline.dxf");
+        std::fs::write(&path, m.outline().map_err(FileError::Refused)?).map_err(io(&path))?;
+        written.push(path);
+    }
+    Ok(written)
+}
+
+/// One folder: a plan with its model.
+fn write_folder(
+    dir: &Path,
+    stem: &str,
+    file: &str,
+    bytes: &[u8],
+    reading: &intake::Reading,
+    plan: &Plan,
+    proof: &Proof,
+    shop: &Shop,
+) -> Result<Vec<PathBuf>, FileError> {
+    std::fs::create_dir_all(dir.join(POSTED)).map_err(io(dir))?;
     let mut written = Vec::new();
     let mut put = |name: &str, content: &[u8]| -> Result<(), FileError> {
         let path = dir.join(name);
@@ -196,7 +246,6 @@ pub fn write(
         written.push(path);
         Ok(())
     };
-    let stem = stem_of(model);
     let setups = plan
         .sides
         .iter()
@@ -207,13 +256,8 @@ pub fn write(
             part_from_work: s.setup.part_from_work.to_rows(),
             zero_in_machine_mm: s.setup.zero_in_machine.to_array(),
             tools: s.tools.clone(),
-            keep_out: s
-                .setup
-                .hold
-                .bodies()
-                .iter()
-                .map(|b| KeepOutFile::Box { name: b.name.clone(), min_mm: b.min.to_array(), max_mm: b.max.to_array() })
-                .collect(),
+            keep_out: keep_outs(&s.setup, &plan.made),
+            error: error_file(&s.setup),
             station: s.setup.station.clone(),
             hold: Some(s.setup.hold.clone()),
             zero: s.setup.datum.to_vec(),
@@ -225,9 +269,9 @@ pub fn write(
         put(&f.program, s.program.as_bytes())?;
         put(&format!("{POSTED}/{}", f.program), s.program.as_bytes())?;
     }
-    let sha256 = Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect();
+    let sha256 = Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect();
     let plan_file = PlanFile {
-        part: PartRef { file: file.clone(), reading: reading.clone(), sha256: Some(sha256) },
+        part: PartRef { file: file.into(), reading: reading.clone(), sha256: Some(sha256) },
         material: plan.material.clone(),
         stock: StockBox { min_mm: plan.scheme.stock.min.to_array(), max_mm: plan.scheme.stock.max.to_array() },
         setups,
@@ -237,11 +281,33 @@ pub fn write(
         not_planned: plan.scheme.not_planned.clone(),
         findings: plan.findings.clone(),
         compared: plan.scheme.compared.clone(),
+        offers: plan.scheme.offers.clone(),
     };
-    put(&file, &bytes)?;
+    put(file, bytes)?;
     put("plan.json", json(&plan_file).as_bytes())?;
     put("proof.json", json(proof).as_bytes())?;
     Ok(written)
+}
+
+/// What nothing may enter: boxes, and the solids of what is made, as they stand when they hold.
+fn keep_outs(setup: &holding::Setup, made: &[crate::Made]) -> Vec<KeepOutFile> {
+    let boxes = setup.hold.bodies().iter().filter(|b| b.layers.is_empty());
+    let boxes =
+        boxes.map(|b| KeepOutFile::Box { name: b.name.clone(), min_mm: b.min.to_array(), max_mm: b.max.to_array() });
+    let solids = made.iter().filter(|m| m.setup == setup.name).flat_map(|m| {
+        m.bodies.iter().map(|b| KeepOutFile::Model {
+            name: b.name.clone(),
+            model: format!("{MADE}/{}/{}", m.name, b.file),
+            work_from_model: Placement::IDENTITY.to_rows(),
+        })
+    });
+    boxes.chain(solids).collect()
+}
+
+/// What the zero and the seat of a setup may be off by, along its axes, mm.
+fn error_file(setup: &holding::Setup) -> Vec<AxisError> {
+    let of = |d: &holding::Datum| AxisError { axis: d.axis.clone(), worst_mm: d.worst_mm, likely_mm: d.likely_mm };
+    setup.datum.iter().map(of).collect()
 }
 
 fn stem_of(model: &Path) -> String {
@@ -396,6 +462,24 @@ pub fn prove(
         )?;
         setups.push(proof::SetupInput { bodies, ..input });
     }
+    let mut nests = Vec::new();
+    let mut made = Vec::new();
+    for (k, s) in p.setups.iter().enumerate() {
+        let Some(jaws) = s.hold.as_ref().and_then(holding::Hold::makes) else { continue };
+        let folder = dir.join(MADE).join(plain_name(&jaws.made)?);
+        let own = load(&folder)?;
+        let model = read(&own.model)?;
+        let proved = prove(&folder, &own, &model, shop, read)?;
+        findings.extend(crate::proving::made_not_proved(&s.name, &jaws.made, &proved));
+        let Some(t) = own.plan.setups.first() else { continue };
+        let path = folder.join(&t.program);
+        let text = std::fs::read_to_string(&path).map_err(io(&path))?;
+        let placement = Placement::from_rows(&t.part_from_work).unwrap_or(Placement::IDENTITY);
+        let zero = DVec3::from_array(t.zero_in_machine_mm);
+        let program = setup_input(&t.name, &t.program, &text, placement, zero, &t.tools, Vec::new(), None)?;
+        nests.push(crate::proving::nest_of(k, jaws, program));
+        made.push((jaws.made.clone(), proved));
+    }
     let stock = Box3 { min: p.stock.min_mm.into(), max: p.stock.max_mm.into() };
     let input = proof::Input {
         model: &part.mesh,
@@ -405,6 +489,7 @@ pub fn prove(
         named: &p.named,
         points: &p.points.iter().map(crate::proving::drill_point).collect::<Vec<_>>(),
         not_planned: &p.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
+        nests: &nests,
         slants: &part::slants(part),
         standing: &crate::beside::standing(part),
         machine: Some(machine),
@@ -412,9 +497,18 @@ pub fn prove(
         limits: limits_of(machine),
     };
     let mut proof = proof::prove(&input);
+    proof.made = made;
     proof.findings.extend(findings);
     proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
     Ok(proof)
+}
+
+/// A name that is no path.
+fn plain_name(name: &str) -> Result<&str, FileError> {
+    let plain = !name.is_empty() && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '-' || c == '_');
+    plain.then_some(name).ok_or_else(|| {
+        FileError::Refused(format!("plan.json: '{name}' is no name of a made piece; plan the part again"))
+    })
 }
 
 /// The promises of a setup at the lines of its text as it is now.
@@ -438,5 +532,9 @@ fn promises_of(dir: &Path, s: &SetupFile, text: &str, findings: &mut Vec<Finding
 /// Write the proof beside the plan.
 pub fn write_proof(dir: &Path, proof: &Proof) -> Result<(), FileError> {
     let path = dir.join("proof.json");
-    std::fs::write(&path, json(proof)).map_err(io(&path))
+    std::fs::write(&path, json(proof)).map_err(io(&path))?;
+    for (name, own) in &proof.made {
+        write_proof(&dir.join(MADE).join(name), own)?;
+    }
+    Ok(())
 }

@@ -3,10 +3,11 @@
 use crate::beside;
 use crate::cache::{Desk, StageKey, cached};
 use crate::chain::{JobError, Plan};
-use geom::{DVec3, Placement};
+use geom::{Box3, DVec3, Placement};
 use part::Part;
 use program::{Anchored, ReadSettings};
-use proof::{KeepOut, Limits, Proof, SetupInput, StepLoad, time::Motion};
+use proof::{Body, KeepOut, Limits, Nest, Proof, SetupInput, StepLoad, time::Motion};
+use reason::{Finding, Kind, Severity};
 use route::Point;
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -77,14 +78,10 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
     plan.sides
         .iter()
         .map(|s| {
-            let keep_out = s
-                .setup
-                .hold
-                .bodies()
-                .iter()
-                .map(|b| KeepOut { name: b.name.clone(), min: b.min, max: b.max })
-                .collect();
-            setup_input(
+            let solid = |b: &&holding::Body| b.layers.is_empty();
+            let keep_out = s.setup.hold.bodies().iter().filter(solid);
+            let keep_out = keep_out.map(|b| KeepOut { name: b.name.clone(), min: b.min, max: b.max }).collect();
+            let input = setup_input(
                 &s.setup.name,
                 &s.setup.name,
                 &s.program,
@@ -93,14 +90,57 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
                 &s.tools,
                 keep_out,
                 Some(s.promises.clone()),
-            )
+            )?;
+            let made = plan.made.iter().filter(|m| m.setup == s.setup.name);
+            let bodies = made.flat_map(|m| &m.bodies).map(|b| Body { name: b.name.clone(), mesh: b.mesh.clone() });
+            Ok(SetupInput { bodies: bodies.collect(), ..input })
         })
         .collect()
+}
+
+/// Jaws with the program that cuts them, as the proof of the setup that they hold takes them.
+pub(crate) fn nest_of(setup: usize, j: &holding::SoftJaws, program: SetupInput) -> Nest {
+    let [min, max] = j.block;
+    Nest {
+        setup,
+        name: j.made.clone(),
+        program,
+        block: Box3 { min, max },
+        gap: [j.split - j.spacer / 2.0, j.split + j.spacer / 2.0],
+        heights: [j.seat, j.top],
+        opens: holding::OPEN,
+        planned: j.bears_mm2,
+    }
+}
+
+/// What is not proved holds nothing.
+pub(crate) fn made_not_proved(setup: &str, made: &str, proof: &Proof) -> Option<Finding> {
+    let first = proof.findings.iter().find(|f| f.severity == Severity::Stop)?;
+    Some(
+        Finding::new(
+            Kind::NotMade,
+            Severity::Stop,
+            format!("'{made}', which would hold it, is not proved: {}", first.what),
+            "Open it and mend that first.",
+        )
+        .in_setup(setup)
+        .keyed(format!("{made}/proof")),
+    )
 }
 
 /// Prove at a desk: kept, watched and stoppable like [`plan_at`].
 pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Result<Proof, JobError> {
     let setups = setups_of(plan)?;
+    let mut nests = Vec::new();
+    let mut made = Vec::new();
+    for m in &plan.made {
+        let Some(k) = plan.sides.iter().position(|s| s.setup.name == m.setup) else { continue };
+        let Some(jaws) = plan.sides[k].setup.hold.makes() else { continue };
+        let Some(program) = setups_of(&m.plan)?.pop() else { continue };
+        nests.push(nest_of(k, jaws, program));
+        let own = Desk { model: if desk.model.is_empty() { String::new() } else { m.model() }, ..*desk };
+        made.push((m, prove_plan_at(&m.part, &m.plan, shop, &own)?));
+    }
     let mut key = StageKey::new("proof")
         .with(&desk.model)
         .with(&shop.machine)
@@ -114,6 +154,9 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         let setup = &s.setup;
         key = key.with(&setup.name).with(&setup.part_from_work).with(&setup.zero_in_machine).with(&setup.hold.bodies());
     }
+    for m in &plan.made {
+        key = key.with(&m.plan.sides[0].program).with(&m.setup);
+    }
     let input = proof::Input {
         model: &part.mesh,
         chord_error: part.chord_error,
@@ -122,6 +165,7 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         named: &plan.named,
         points: &plan.points.iter().map(drill_point).collect::<Vec<_>>(),
         not_planned: &plan.scheme.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
+        nests: &nests,
         slants: &part::slants(part),
         standing: &beside::standing(part),
         machine: Some(&shop.machine),
@@ -136,6 +180,8 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         KeptProof { loads: proof.loads.clone(), promised: proof.kept.clone(), proof }
     })?;
     let mut proof = Proof { loads: kept.loads, kept: kept.promised, left, ..kept.proof };
+    proof.findings.extend(made.iter().filter_map(|(m, p)| made_not_proved(&m.setup, &m.name, p)));
+    proof.made = made.into_iter().map(|(m, p)| (m.name.clone(), p)).collect();
     proof.findings.extend(plan.findings.iter().cloned());
     proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
     Ok(proof)

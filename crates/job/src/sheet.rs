@@ -18,7 +18,7 @@ use crate::chain::{DEFAULT_MATERIAL, Plan, SidePlan};
 use crate::decision::Settled;
 use crate::stocking::{Laid, StockDecision};
 use cutting::Window;
-use holding::{Datum, Fact, Order};
+use holding::{Datum, Fact, HoldKind, Layer, Offer, Order};
 use part::Part;
 use proof::Proof;
 use reason::{Finding, Place, Sources, Term};
@@ -39,8 +39,36 @@ pub struct Sheet {
     pub hold: HoldSheet,
     /// Sides in order.
     pub sides: Vec<SideSheet>,
+    /// Pieces that are made to hold it.
+    #[serde(default)]
+    pub made: Vec<MadeSheet>,
     /// The proof.
     pub proof: ProofSheet,
+}
+
+/// A piece that is made to hold the part: a job of its own in one setup.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct MadeSheet {
+    /// "jaws-side-2".
+    pub name: String,
+    /// "Soft jaws for side 2 of dome-cap".
+    pub title: String,
+    /// The setup that it holds.
+    pub setup: String,
+    /// What it is made of, in words.
+    pub material: String,
+    /// The blank, mm.
+    pub size: [f64; 3],
+    /// How it is cut.
+    pub side: SideSheet,
+    /// Nothing found that forbids cutting it.
+    pub passed: bool,
+    /// "proved".
+    pub verdict: String,
+    /// What its proof found, the gravest first.
+    pub findings: Vec<Finding>,
+    /// How the part lies in it, both as cut.
+    pub fit: Option<proof::NestFit>,
 }
 
 /// The block.
@@ -95,6 +123,12 @@ pub struct HoldSheet {
     pub decided: bool,
     /// Ways compared, the best first.
     pub compared: Vec<String>,
+    /// Ways of holding that were looked at for the sides after the first.
+    #[serde(default)]
+    pub offers: Vec<Offer>,
+    /// The ways that a person wants; none: the proposal.
+    #[serde(default)]
+    pub kinds: Option<Vec<HoldKind>>,
 }
 
 /// A limit of a grip against the operation that asks most of it.
@@ -162,6 +196,10 @@ pub struct KeepOutSheet {
     pub place: Place,
     /// Between the part and whoever stands before the machine.
     pub in_front: bool,
+    /// Sections from below up, where it is no box.
+    #[serde(default)]
+    #[ts(type = "[number, number, [number, number][][]][]")]
+    pub layers: Vec<Layer>,
 }
 
 /// An operation as a screen shows it.
@@ -307,7 +345,10 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             order: Order::Up { axis, positive: up[axis] > 0.0 },
             decided: matches!(settled.order, Some(Order::Up { .. })),
             compared: plan.scheme.compared.clone(),
+            offers: plan.scheme.offers.clone(),
+            kinds: settled.hold.clone(),
         },
+        made: made_sheets(plan, proof, shop),
         sides: plan
             .sides
             .iter()
@@ -331,6 +372,31 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             findings: proof.findings.clone(),
         },
     }
+}
+
+fn made_sheets(plan: &Plan, proof: &Proof, shop: &Shop) -> Vec<MadeSheet> {
+    let nothing = Settled::default();
+    plan.made
+        .iter()
+        .filter_map(|m| {
+            let (_, own) = proof.made.iter().find(|(name, _)| *name == m.name)?;
+            let strip = strip(&m.plan, own, shop);
+            let minutes = own.setup_minutes.first().copied().unwrap_or(0.0);
+            let (side, strip) = (m.plan.sides.first()?, strip.setups.first()?);
+            Some(MadeSheet {
+                name: m.name.clone(),
+                title: m.title.clone(),
+                setup: m.setup.clone(),
+                material: shop.material(&m.plan.material).map_or_else(|_| String::new(), |m| m.name.clone()),
+                size: m.plan.scheme.stock.size().to_array(),
+                side: side_sheet(side, strip, minutes, &m.plan, shop, &nothing),
+                passed: own.passed(),
+                verdict: verdict(own).0,
+                findings: own.findings.clone(),
+                fit: proof.fits.iter().find(|f| f.name == m.name).cloned(),
+            })
+        })
+        .collect()
 }
 
 fn side_sheet(
@@ -400,7 +466,12 @@ fn side_sheet(
             .hold
             .bodies()
             .iter()
-            .map(|b| KeepOutSheet { name: b.name.clone(), place: Place::new(b.min, b.max), in_front: b.in_front })
+            .map(|b| KeepOutSheet {
+                name: b.name.clone(),
+                place: Place::new(b.min, b.max),
+                in_front: b.in_front,
+                layers: b.layers.clone(),
+            })
             .collect(),
         tools: side.tools.clone(),
         operations,

@@ -118,7 +118,7 @@ pub fn offer(part: &Part, shop: &Shop, settled: &Settled, pieces: &[Piece]) -> O
     if !pieces.iter().any(|p| p.material == material.id && p.quantity > 0) {
         return None;
     }
-    let sides = holding::sides(part, &shop.vise, material, order_of(settled));
+    let sides = holding::sides(part, shop, material, order_of(settled), settled.kinds());
     let body = part::recognise(part).body;
     let w = wanted(part, shop, material, made(part, &body, &sides, shop));
     let list = stock::candidates(&w, pieces);
@@ -157,7 +157,7 @@ pub fn bench(
     taken: &[String],
 ) -> Result<StockBench, shop::ShopError> {
     let material = real_material(shop, settled)?;
-    let sides = holding::sides(part, &shop.vise, material, order_of(settled));
+    let sides = holding::sides(part, shop, material, order_of(settled), settled.kinds());
     let body = part::recognise(part).body;
     let made = made(part, &body, &sides, shop);
     let w = wanted(part, shop, material, made);
@@ -199,7 +199,7 @@ pub fn try_lay(
     lay: &Lay,
 ) -> Result<Laying, shop::ShopError> {
     let material = real_material(shop, settled)?;
-    let sides = holding::sides(part, &shop.vise, material, order_of(settled));
+    let sides = holding::sides(part, shop, material, order_of(settled), settled.kinds());
     let body = part::recognise(part).body;
     Ok(stock::lay(&wanted(part, shop, material, made(part, &body, &sides, shop)), piece, lay))
 }

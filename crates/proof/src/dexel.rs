@@ -69,7 +69,7 @@ pub(crate) struct Field {
 }
 
 impl Field {
-    fn of_box(grid: RayGrid, b: &Box3) -> Field {
+    pub fn of_box(grid: RayGrid, b: &Box3) -> Field {
         let (u, v) = grid.uv();
         let rays = (0..grid.len())
             .map(|i| {
@@ -87,7 +87,7 @@ impl Field {
     }
 
     /// The same rays seen from another frame (`to_new` takes points of this frame there); axes map onto axes.
-    fn placed(&self, to_new: &Placement) -> Field {
+    pub fn placed(&self, to_new: &Placement) -> Field {
         let mut unit = geom::DVec3::ZERO;
         unit[self.grid.axis] = 1.0;
         let along = to_new.dir(unit);

@@ -7,6 +7,7 @@
 mod compare;
 mod cut;
 mod dexel;
+mod fit;
 mod history;
 mod keep_out;
 mod loose;
@@ -17,6 +18,7 @@ mod sweep;
 pub mod time;
 
 pub use dexel::Stock;
+pub use fit::{Nest, NestFit, OVERLAP};
 pub use history::{Fall, History, histories};
 
 use compare::{Patch, Piece, Surface};
@@ -163,6 +165,8 @@ pub struct Input<'a> {
     pub not_planned: &'a [(String, DVec3)],
     /// Directions at an angle from which a tilted setup would look at some face of the part: out of holes, square to flats; with their words.
     pub slants: &'a [(DVec3, String)],
+    /// Jaws that are cut to hold the part.
+    pub nests: &'a [Nest],
     /// What stands beside the part, in every setup.
     pub standing: &'a [Standing<'a>],
     /// The machine, for its speeds, feeds and power; they are not looked at without it.
@@ -202,6 +206,12 @@ pub struct Proof {
     /// The same by finding, as the rays have it; not kept.
     #[serde(skip)]
     pub left: Vec<Left>,
+    /// How the part lies in jaws that are cut for it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub fits: Vec<NestFit>,
+    /// Proofs of the pieces that are made to hold it, by name: files of their own.
+    #[serde(skip)]
+    pub made: Vec<(String, Proof)>,
     /// What was found.
     pub findings: Vec<Finding>,
 }
@@ -320,6 +330,12 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         loads.push(load);
     }
     watch.on(0.85);
+    let mut fits = Vec::new();
+    for nest in input.nests {
+        let (f, told) = fit::fit(nest, input);
+        fits.push(f);
+        findings.extend(told);
+    }
     let error = input.chord_error + RAY_ERROR + if sliced { sweep::SLICE / 2.0 } else { 0.0 };
     let mut gone = compare::differences(&stock, &model, &surface, false, MEASURED);
     gone.retain(|p| !input.points.iter().any(|q| q.holds(p.deepest) && q.holds(p.bounds.middle())));
@@ -416,6 +432,8 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     }
     findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
     Proof {
+        fits,
+        made: Vec::new(),
         complete,
         minutes: setup_minutes.iter().sum(),
         gouge_mm,

@@ -66,6 +66,7 @@ fn prove_promised(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>, pro
         named: &[],
         points: &[],
         not_planned: &[],
+        nests: &[],
         slants: &[],
         standing: &[],
         machine: Some(&shop.machine),

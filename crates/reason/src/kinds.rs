@@ -77,6 +77,8 @@ kinds! {
     HoldingForce holding_force Stop _ "The grip holds too little";
     HoleWithoutTool hole_without_tool Stop stays "A hole for which the crib has no tool";
     Leftover leftover Stop stays "Material is left that a side reaches";
+    JawsDoNotFit jaws_do_not_fit Stop _ "The part does not fit into its soft jaws";
+    JawsBear jaws_bear Stop _ "Soft jaws bear otherwise than planned";
     LoosePiece loose_piece Stop _ "A piece comes loose";
     MarkDoubt mark_doubt Warn _ "A mark does not fit the part";
     MayBeThread may_be_thread Warn _ "A hole that is likely a thread";
@@ -90,6 +92,7 @@ kinds! {
     NoPromises no_promises Note _ "The program promises nothing";
     NoSpot no_spot Warn _ "A hole is drilled without a spot";
     NoTool no_tool Stop _ "A feed with no tool called";
+    NotMade not_made Stop _ "What would hold the part cannot be made";
     NotMakeable not_makeable Stop stays "Material that no straight cutter reaches";
     NotPlanned not_planned Warn stays "What a setup that is not planned would cut";
     OpenQuestion open_question Warn _ "A grave question is open";

@@ -21,4 +21,4 @@ pub use bound::{Bound, bound};
 pub use op::{OpKind, Operation, Point, SetupRoute};
 pub use order::{Moved, Need, broken, needs, reordered};
 pub use reason::Override;
-pub use setup::{Side, plan_side};
+pub use setup::{Side, UNSEEN, plan_side};

@@ -245,7 +245,7 @@ impl Work<'_, '_> {
         let key = if *same > 1 { format!("{key}#{same}") } else { key };
         // Where no wall stands over it, the cutter still goes down through what is cut.
         let deep = (wall_top - low).at_least(high - low);
-        let Some((finish, left)) = finisher(&mills, &near) else {
+        let Some((finish, left)) = finisher(&mills, &near, self.side.fine) else {
             self.name_left(
                 &goal,
                 low,

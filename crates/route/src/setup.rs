@@ -39,6 +39,8 @@ pub struct Side<'a> {
     pub early: &'a [[DVec3; 2]],
     /// A drill's point may go deeper than a bottom that is drawn flat.
     pub points_deeper: bool,
+    /// What a cutter leaves in corners counts if it is wider than twice this, mm.
+    pub fine: f64,
     /// Something is tight: everything is roughed before anything is finished.
     pub rough_first: bool,
     /// Decisions of a person by operation id.
@@ -65,6 +67,7 @@ impl<'a> Side<'a> {
             intents: &[],
             early: &[],
             points_deeper: true,
+            fine: UNSEEN,
             rough_first: false,
             overrides: &NO_OVERRIDES,
             watch: &NOBODY,
@@ -72,6 +75,8 @@ impl<'a> Side<'a> {
     }
 }
 
+/// Slivers in corners that no eye sees, mm.
+pub const UNSEEN: f64 = 0.02;
 /// Left on walls by roughing, mm (common practice 0.2–0.3, no source).
 pub(crate) const WALL_SKIN: f64 = 0.25;
 /// Left on floors by roughing, mm (common practice 0.1–0.2, no source).

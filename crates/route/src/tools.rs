@@ -38,24 +38,24 @@ pub(crate) fn end_mills<'a>(crib: &'a [Tool], view: &View, region: &Region, low:
     out
 }
 
-/// What a cutter of radius `r` leaves of a region, without slivers that no eye sees (2 × 0.02 mm wide).
-pub(crate) fn rest(region: &Region, r: f64) -> Region {
-    region.minus(&region.opened(r, 0.0008)).opened(0.02, 0.002)
+/// What a cutter of radius `r` leaves of a region, without slivers of less than twice `fine` in width.
+pub(crate) fn rest(region: &Region, r: f64, fine: f64) -> Region {
+    region.minus(&region.opened(r, 0.0008)).opened(fine, 0.1 * fine)
 }
 
 /// The finishing cutter: the largest that leaves nothing with some room in the corners, else the largest that leaves nothing, else
 /// the one that leaves least.
-pub(crate) fn finisher<'a>(mills: &[&'a Tool], region: &Region) -> Option<(&'a Tool, Region)> {
+pub(crate) fn finisher<'a>(mills: &[&'a Tool], region: &Region, fine: f64) -> Option<(&'a Tool, Region)> {
     const NOTHING: f64 = 0.004;
     // Corners of the border only matter where the region is bounded by the part; the arena's outer corners are far away and convex.
-    let easy = mills.iter().find(|t| rest(region, t.radius() / CORNER_SHARE).area() < NOTHING);
-    let exact = || mills.iter().find(|t| rest(region, t.radius()).area() < NOTHING);
+    let easy = mills.iter().find(|t| rest(region, t.radius() / CORNER_SHARE, fine).area() < NOTHING);
+    let exact = || mills.iter().find(|t| rest(region, t.radius(), fine).area() < NOTHING);
     if let Some(t) = easy.or_else(exact) {
         return Some((t, Region::empty()));
     }
     let mut best: Option<(&Tool, Region, f64)> = None;
     for t in mills {
-        let left = rest(region, t.radius());
+        let left = rest(region, t.radius(), fine);
         let area = left.area();
         if best.as_ref().is_none_or(|b| area < b.2 * 0.98) {
             best = Some((t, left, area));

@@ -75,7 +75,7 @@ impl Work<'_, '_> {
         let alone = minutes(finish, wall);
         let larger = rough.iter().filter(|t| t.diameter_mm > finish.diameter_mm + 0.01);
         let ways = larger.filter_map(|t| {
-            let corners = rest(near, t.radius());
+            let corners = rest(near, t.radius(), self.side.fine);
             let way: f64 = corners
                 .components()
                 .iter()

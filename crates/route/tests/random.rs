@@ -135,7 +135,7 @@ fn random_first_sides_keep_their_limits_and_come_near_the_least_time() {
         .into_par_iter()
         .filter_map(|seed| {
             let part = read(seed)?;
-            let hold = holding::plan(&part, &shop.machine, &shop.vise, aluminium, &Choice::default()).ok()?;
+            let hold = holding::plan(&part, &shop, aluminium, &Choice::default()).ok()?;
             hold.setups.first()?;
             let (route, least) = first(&part, &hold, &shop);
             let low = hold.setups[0].part_from_work.inverse().bounds(&part.bounds).min.z - 0.4;
@@ -177,8 +177,7 @@ fn second_side(through: &kernel::shape::Shape, shop: &Shop) -> (Vec<OpKind>, usi
     let file = dir.path().join("p.step");
     shape.write_step(&file).unwrap();
     let part = Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap();
-    let hold =
-        holding::plan(&part, &shop.machine, &shop.vise, shop.material(material).unwrap(), &Choice::default()).unwrap();
+    let hold = holding::plan(&part, shop, shop.material(material).unwrap(), &Choice::default()).unwrap();
     let block = Remains::of(hold.stock);
     let (one, _) = planned(&part, &hold, 0, &block, shop, material);
     let (two, _) = planned(&part, &hold, 1, &block.after(hold.setups[0].part_from_work, one.stock), shop, material);

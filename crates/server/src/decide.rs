@@ -70,6 +70,10 @@ pub fn words(d: &Decision) -> String {
             format!("{}{} up first", if *positive { '+' } else { '−' }, ['X', 'Y', 'Z'].get(*axis).unwrap_or(&'?'))
         }
         Decision::Order { .. } => "sides as proposed".into(),
+        Decision::Hold { kinds: Some(k) } => {
+            format!("held by {}", k.iter().map(|k| k.words()).collect::<Vec<_>>().join(" or "))
+        }
+        Decision::Hold { kinds: None } => "held as proposed".into(),
         Decision::Operation { id, change: Some(c) } => {
             let mut list = Vec::new();
             let mut say = |name: &str, v: Option<f64>, unit: &str| {

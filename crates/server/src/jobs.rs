@@ -534,7 +534,7 @@ pub fn state(c: &mut Conn, me: &Me, id: i64) -> Result<JobState, Fault> {
     })
 }
 
-/// Hand out a program: it is kept as it is, with its plan, shop and build.
+/// Hand out a program: it is kept as it is, with its plan, shop and build. After the sides come the pieces that are made to hold them.
 pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, String), Fault> {
     let job = of(c, me, id)?;
     let key = job.sheet.clone().filter(|_| job.sheet_revision == Some(job.revision));
@@ -542,7 +542,8 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
         key.ok_or(Fault::NotYet("The plan is being worked out again; wait until it is proved, then take the program"))?;
     let json = blobs::get(c, &key)?.ok_or(Fault::NotYet("The plan is no longer at hand; it is worked out again"))?;
     let sheet: Sheet = serde_json::from_slice(&json).map_err(|e| Fault::internal(e.to_string()))?;
-    let s = sheet.sides.get(side).ok_or(Fault::NoSuch("side"))?;
+    let made = side.checked_sub(sheet.sides.len()).and_then(|k| sheet.made.get(k));
+    let s = sheet.sides.get(side).or(made.map(|m| &m.side)).ok_or(Fault::NoSuch("side"))?;
     if !sheet.proof.passed {
         return Err(Fault::NotYet(
             "The proof found something that forbids cutting; see its stops, change the plan, then take the program",
@@ -550,7 +551,10 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
     }
     let rehearsal = if sheet.stock.rehearsal.is_some() { "rehearsal-" } else { "" };
     let what = format!("{rehearsal}{}", if s.edited.is_some() { "edited-" } else { "" });
-    let file = format!("{}-{what}{}.ngc", side + 1, stem_of(&job.title));
+    let file = match made {
+        Some(m) => format!("{}-{}.ngc", m.name, stem_of(&job.title)),
+        None => format!("{}-{what}{}.ngc", side + 1, stem_of(&job.title)),
+    };
     diesel::insert_into(issued::table)
         .values((
             issued::job_id.eq(id),

@@ -4,7 +4,7 @@ pub mod machine;
 pub mod standards;
 pub mod tool;
 
-use machine::{Machine, Material, Vise};
+use machine::{JawBlanks, Machine, Material, Vise};
 use serde::{Deserialize, Serialize};
 use tool::Tool;
 use ts_rs::TS;
@@ -16,6 +16,9 @@ pub struct Shop {
     pub machine: Machine,
     /// Its vise.
     pub vise: Vise,
+    /// Soft jaws for it that are not cut yet.
+    #[serde(default)]
+    pub jaw_blanks: Vec<JawBlanks>,
     /// Cutters in their holders.
     pub crib: Vec<Tool>,
     /// Materials.
@@ -56,6 +59,7 @@ impl Shop {
         struct Place {
             machine: Machine,
             vise: Vise,
+            jaw_blanks: Vec<JawBlanks>,
         }
         #[derive(Deserialize)]
         struct Crib {
@@ -69,7 +73,13 @@ impl Shop {
         let place: Place = toml::from_str(include_str!("../data/machine.toml")).map_err(bad)?;
         let crib: Crib = toml::from_str(include_str!("../data/crib.toml")).map_err(bad)?;
         let materials: Materials = toml::from_str(include_str!("../data/materials.toml")).map_err(bad)?;
-        let shop = Shop { machine: place.machine, vise: place.vise, crib: crib.tool, materials: materials.material };
+        let shop = Shop {
+            machine: place.machine,
+            vise: place.vise,
+            jaw_blanks: place.jaw_blanks,
+            crib: crib.tool,
+            materials: materials.material,
+        };
         shop.check()?;
         Ok(shop)
     }
@@ -77,6 +87,12 @@ impl Shop {
     fn check(&self) -> Result<(), ShopError> {
         if let Some(fault) = self.machine.fault().or_else(|| self.crib.iter().find_map(Tool::fault)) {
             return Err(ShopError::Wrong(fault));
+        }
+        if let Some(fault) = self.jaw_blanks.iter().find_map(JawBlanks::fault) {
+            return Err(ShopError::Wrong(fault));
+        }
+        for b in &self.jaw_blanks {
+            self.material(&b.material)?;
         }
         for (k, t) in self.crib.iter().enumerate() {
             if self.crib[..k].iter().any(|o| o.number == t.number) {

@@ -164,6 +164,47 @@ pub struct Vise {
     pub parallels_mm: Vec<f64>,
     /// mm.
     pub parallel_width_mm: f64,
+    /// Blocks on hand to close soft jaws on while they are cut: their widths, mm.
+    #[serde(default)]
+    pub spacers_mm: Vec<f64>,
+}
+
+/// A pair of soft jaws that nothing has been cut into yet, as they are bought or sawn. They are bolted to the vise in place of its hard jaws.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct JawBlanks {
+    /// Words.
+    pub name: String,
+    /// Id of what they are made of.
+    pub material: String,
+    /// Along x, mm.
+    pub width_mm: f64,
+    /// Along y, mm.
+    pub thickness_mm: f64,
+    /// From the vise's bed up, mm.
+    pub height_mm: f64,
+    /// Distance between the two bolts of a jaw, mm; they go through along y.
+    pub bolts_apart_mm: f64,
+    /// Middle of the bolts above the bed, mm.
+    pub bolts_up_mm: f64,
+    /// Bore for a bolt's head: nothing may be cut into it, mm.
+    pub bolt_head_mm: f64,
+    /// Thread of the bolts, mm, and what they are tightened with, N m.
+    pub bolt_mm: f64,
+    /// See `bolt_mm`.
+    pub bolt_nm: f64,
+    /// Pairs on hand.
+    pub pairs: u32,
+}
+
+impl JawBlanks {
+    /// Why this describes no jaws, if it does not.
+    pub fn fault(&self) -> Option<String> {
+        let sizes = [self.width_mm, self.thickness_mm, self.height_mm, self.bolt_mm, self.bolt_head_mm];
+        let sound = sizes.iter().all(|v| v.is_finite() && *v > 0.0 && *v < 1000.0);
+        let bolted = self.bolts_up_mm + self.bolt_head_mm / 2.0 < self.height_mm && self.bolts_apart_mm < self.width_mm;
+        (!sound || !bolted)
+            .then(|| format!("the jaw blanks '{}' must have sizes above 0 that hold their bolts", self.name))
+    }
 }
 
 /// N/mm².

@@ -110,7 +110,9 @@ export function Over({ ticket, setup }: { ticket: Ticket; setup: number }) {
       </h2>
       <Quiet>
         {ticket === 'hold'
-          ? 'Front jaw is glass; blue cross: the zero'
+          ? x?.keep_out.some((k) => k.layers.length > 0)
+            ? 'Jaws with the nest that is cut for it; blue cross: the zero'
+            : 'Front jaw is glass; blue cross: the zero'
           : ticket === 'order' || ticket === 'cutters'
             ? 'Stock after the chosen step; blue its cuts, dashed its rapids'
             : 'Brass: cut surface'}

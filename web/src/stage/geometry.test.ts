@@ -2,7 +2,7 @@ import * as THREE from 'three';
 import { describe, expect, it } from 'vitest';
 import type { Tool } from '../api/types';
 import type { History } from '../model/history';
-import { cutter, Field, paint, readMesh } from './geometry';
+import { cutter, Field, paint, readMesh, shapesOf, stepLines } from './geometry';
 
 /** A cube of side 2 as `job::sheet::mesh_bytes` writes it: 8 points, 12 triangles, 6 faces. */
 function cube(): ArrayBuffer {
@@ -213,5 +213,35 @@ describe('a cutter in its holder', () => {
     const chamfer = tool({ kind: 'chamfer', point_angle_deg: 90, tip_diameter_mm: 2 });
     expect(radiusAt(chamfer, 0)).toBeCloseTo(1, 5);
     expect(radiusAt(chamfer, 5)).toBeCloseTo(6, 5);
+  });
+});
+
+type Pair = [number, number];
+const square = (x: number, half: number): Pair[] => [
+  [x - half, -half],
+  [x + half, -half],
+  [x + half, half],
+  [x - half, half],
+];
+
+describe('bodies in layers', () => {
+  it('gives each hole to the smallest outline around it', () => {
+    const hole = square(0, 1).reverse();
+    const shapes = shapesOf([square(0, 10), hole, square(30, 4), square(31, 1).reverse()]);
+    expect(shapes.map((s) => s.holes.length)).toEqual([1, 1]);
+    const island = shapesOf([square(0, 10), square(0, 6).reverse(), square(0, 4), square(0, 2).reverse()]);
+    expect(island.map((s) => s.holes.length)).toEqual([1, 1]);
+  });
+
+  it('draws a line where an outline ends, and none where the next layer goes on', () => {
+    const whole = square(0, 5);
+    const pocket = square(0, 2).reverse();
+    const lines = stepLines([
+      [0, 3, [whole]],
+      [3, 5, [whole, pocket]],
+    ]);
+    const flat = (z: number) => lines.filter((p, k) => k % 2 === 0 && p[2] === z && lines[k + 1]?.[2] === z).length;
+    // Outline below and above; the pocket's edge at its floor and at the top. Nothing of the outline in between.
+    expect([flat(0), flat(3), flat(5)]).toEqual([4, 4, 8]);
   });
 });

@@ -253,3 +253,62 @@ export function cutter(tool: Tool, flutes: THREE.Material, body: THREE.Material)
   }
   return g;
 }
+
+/** Closed outlines as shapes with their holes: outer ones run counter-clockwise, holes clockwise. */
+export function shapesOf(loops: readonly (readonly (readonly [number, number])[])[]): THREE.Shape[] {
+  const points = loops.map((l) => l.map(([x, y]) => new THREE.Vector2(x, y)));
+  const outer = points.filter((l) => THREE.ShapeUtils.area(l) > 0);
+  const shapes = outer.map((l) => new THREE.Shape(l));
+  for (const hole of points.filter((l) => THREE.ShapeUtils.area(l) < 0)) {
+    // The smallest outline around it has it.
+    const around = outer
+      .map((l, k) => ({ k, area: THREE.ShapeUtils.area(l), in: hole.every((p) => inside(p, l)) }))
+      .filter((o) => o.in)
+      .sort((a, b) => a.area - b.area)[0];
+    shapes[around?.k ?? -1]?.holes.push(new THREE.Path(hole));
+  }
+  return shapes;
+}
+
+function inside(p: THREE.Vector2, l: readonly THREE.Vector2[]): boolean {
+  let is = false;
+  l.forEach((a, k) => {
+    const b = l[(k + 1) % l.length] ?? a;
+    if (a.y > p.y !== b.y > p.y && p.x < a.x + ((p.y - a.y) / (b.y - a.y)) * (b.x - a.x)) is = !is;
+  });
+  return is;
+}
+
+type Loops = readonly (readonly (readonly [number, number])[])[];
+
+/** Lines that an eye sees on a body of prisms: where an outline ends at a height (not where the next prism has it too), and up its corners. Pairs of
+ *  points. */
+export function stepLines(layers: readonly (readonly [number, number, Loops])[]): [number, number, number][] {
+  const out: [number, number, number][] = [];
+  const segments = (loops: Loops) => {
+    const all = new Map<string, readonly [readonly [number, number], readonly [number, number]]>();
+    for (const l of loops)
+      l.forEach((a, k) => {
+        const b = l[(k + 1) % l.length] ?? a;
+        all.set([...a, ...b].map((v) => v.toFixed(2)).join(), [a, b]);
+      });
+    return all;
+  };
+  const each = layers.map((l) => segments(l[2]));
+  layers.forEach(([z0, z1, loops], n) => {
+    for (const [key, [a, b]] of each[n] ?? [])
+      for (const [z, other] of [
+        [z0, each[n - 1]],
+        [z1, each[n + 1]],
+      ] as const)
+        if (!other?.has(key)) out.push([a[0], a[1], z], [b[0], b[1], z]);
+    for (const l of loops)
+      l.forEach((p, k) => {
+        const q = l[(k + l.length - 1) % l.length] ?? p;
+        const r = l[(k + 1) % l.length] ?? p;
+        const turn = Math.atan2(r[1] - p[1], r[0] - p[0]) - Math.atan2(p[1] - q[1], p[0] - q[0]);
+        if (Math.cos(turn) < Math.cos(Math.PI / 6)) out.push([p[0], p[1], z0], [p[0], p[1], z1]);
+      });
+  });
+  return out;
+}

@@ -1,12 +1,12 @@
 /** The 3D stage. Pictures are made on demand only; per-frame work never passes through React. */
 import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
-import type { Drawing, Place, SideSheet, Tool } from '../api/types';
+import type { Drawing, KeepOutSheet, Place, SideSheet, Tool } from '../api/types';
 import type { History } from '../model/history';
 import { pathOf, placeAt, type Place as Point } from '../model/strip';
 import type { StripSetup } from '../api/types';
 import type { Theme } from '../parts/theme';
-import { cutter, Field, paint, readMesh, type PartMesh } from './geometry';
+import { cutter, Field, paint, readMesh, shapesOf, stepLines, type PartMesh } from './geometry';
 
 export type ViewFrom = 'corner' | 'top' | 'front';
 
@@ -300,9 +300,29 @@ export class Scene {
     }
   }
 
+  /** A body that is no box: a prism for each height range, with the edges that an eye sees. */
+  private layered(k: KeepOutSheet) {
+    const m = new THREE.MeshLambertMaterial({ color: this.theme.jaw, polygonOffset: true, polygonOffsetFactor: 2 });
+    const line = new THREE.LineBasicMaterial({ color: this.theme.edge });
+    for (const [z0, z1, loops] of k.layers) {
+      for (const shape of shapesOf(loops)) {
+        const g = new THREE.ExtrudeGeometry(shape, { depth: z1 - z0, bevelEnabled: false });
+        g.translate(0, 0, z0);
+        this.world.add(new THREE.Mesh(g, m));
+      }
+    }
+    const points = stepLines(k.layers).map((p) => new THREE.Vector3(...p));
+    this.world.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(points), line));
+  }
+
   private vise(side: SideSheet) {
     for (const k of side.keep_out) {
       const b = box(k.place);
+      if (k.layers.length > 0) {
+        this.layered(k);
+        this.bounds.union(b);
+        continue;
+      }
       const s = b.getSize(new THREE.Vector3());
       const m = new THREE.MeshLambertMaterial({
         color: this.theme.jaw,

@@ -96,7 +96,7 @@ fn a_holder_is_seen_at_once_though_its_cutter_passes() {
     let part = read(&dir, true);
     let mut plan = planned(&read(&dir, false), &shop);
     for s in &mut plan.sides {
-        let holding::Hold::Vise(grip) = &mut s.setup.hold;
+        let holding::Hold::Vise(grip) = &mut s.setup.hold else { panic!("not in the vise") };
         grip.bodies.clear();
     }
     let proof = prove_plan(&part, &plan, &shop).unwrap();

@@ -7,7 +7,10 @@ mod engagement;
 mod family;
 mod hand;
 mod intents;
+mod jaws;
 mod make_family;
+#[path = "../family/odd.rs"]
+mod odd;
 mod oracle;
 mod places;
 mod promises;

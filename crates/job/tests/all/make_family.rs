@@ -2,6 +2,7 @@
 //! Without the variables it makes one part and checks that the same seed gives the same part.
 
 use crate::family;
+use crate::odd;
 
 #[test]
 fn the_same_seed_gives_the_same_part() {
@@ -11,6 +12,9 @@ fn the_same_seed_gives_the_same_part() {
     let (Ok(dir), Ok(range)) = (std::env::var("GOLDCHIP_FAMILY_DIR"), std::env::var("GOLDCHIP_FAMILY")) else { return };
     let (a, b) = range.split_once("..").expect("a range such as 0..40");
     for seed in a.parse::<u64>().unwrap()..b.parse().unwrap() {
+        if let Ok(p) = odd::part(seed) {
+            p.write_step(&std::path::Path::new(&dir).join(format!("odd{seed:03}.step"))).unwrap();
+        }
         match family::part(seed) {
             Ok(p) => p.write_step(&std::path::Path::new(&dir).join(format!("f{seed:03}.step"))).unwrap(),
             Err(e) => println!("{seed}: {e}"),

@@ -8,12 +8,37 @@ use job::{Settled, plan, prove_plan};
 use part::Part;
 use program::{ReadSettings, StepKind};
 use shop::Shop;
+use shop::tool::Tool;
 
-fn read(shape: &kernel::shape::Shape) -> Part {
+pub fn read(shape: &kernel::shape::Shape) -> Part {
     let dir = tempfile::tempdir().unwrap();
     let file = dir.path().join("p.step");
     shape.write_step(&file).unwrap();
     Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap()
+}
+
+/// Which of some points (work coordinates) a program's cutters cover somewhere, at closely spaced positions of its text.
+pub fn covered(points: &[DVec3], text: &str, zero: DVec3, tools: &[Tool]) -> Vec<bool> {
+    const STEP: f64 = 0.15;
+    let text = program::read(text, &ReadSettings { zero_in_machine: zero, ..Default::default() }).unwrap();
+    let mut gone = vec![false; points.len()];
+    for s in text.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })) {
+        let tool = tools.iter().find(|t| t.number == s.tool).unwrap();
+        let n = (s.length() / STEP).ceil().max(1.0) as usize;
+        let centre = s.at(0.5);
+        let reach = s.length() + tool.radius();
+        for (k, q) in points.iter().enumerate() {
+            if gone[k] || q.truncate().distance(centre.truncate()) > reach {
+                continue;
+            }
+            gone[k] = (0..=n).any(|i| {
+                let c = s.at(i as f64 / n as f64);
+                let h = q.z - c.z;
+                h >= 0.0 && h <= tool.flute_length_mm && q.truncate().distance(c.truncate()) <= tool.radius_at(h)
+            });
+        }
+    }
+    gone
 }
 
 /// Parity of crossings with a ray in an odd direction (Möller & Trumbore 1997).
@@ -86,7 +111,6 @@ fn closest(p: DVec3, a: DVec3, b: DVec3, c: DVec3) -> DVec3 {
 
 #[test]
 fn random_points_agree_with_the_proof() {
-    const STEP: f64 = 0.15;
     let shop = Shop::demo().unwrap();
     for seed in [1, 7, 24] {
         let part = read(&family::part(seed).unwrap());
@@ -105,29 +129,10 @@ fn random_points_agree_with_the_proof() {
             .collect();
         let mut gone = vec![false; points.len()];
         for side in &planned.sides {
-            let zero = side.setup.zero_in_machine;
-            let text =
-                program::read(&side.program, &ReadSettings { zero_in_machine: zero, ..Default::default() }).unwrap();
             let back = side.setup.part_from_work.inverse();
             let here: Vec<DVec3> = points.iter().map(|p| back.point(*p)).collect();
-            for s in text.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })) {
-                let tool = side.tools.iter().find(|t| t.number == s.tool).unwrap();
-                let n = (s.length() / STEP).ceil().max(1.0) as usize;
-                let centre = s.at(0.5);
-                let reach = s.length() + tool.radius();
-                for (k, q) in here.iter().enumerate() {
-                    if gone[k] || q.truncate().distance(centre.truncate()) > reach {
-                        continue;
-                    }
-                    gone[k] = (0..=n).any(|i| {
-                        let c = s.at(i as f64 / n as f64);
-                        let h = q.z - c.z;
-                        h >= 0.0
-                            && h <= tool.flute_length_mm
-                            && q.truncate().distance(c.truncate()) <= tool.radius_at(h)
-                    });
-                }
-            }
+            let now = covered(&here, &side.program, side.setup.zero_in_machine, &side.tools);
+            gone.iter_mut().zip(now).for_each(|(g, n)| *g |= n);
         }
         // Chords of the sampled positions are 0.15 mm: a point this near the surface proves nothing.
         const NEAR: f64 = 0.02;

@@ -16,4 +16,8 @@ place: Place,
 /**
  * Between the part and whoever stands before the machine.
  */
-in_front: boolean, };
+in_front: boolean, 
+/**
+ * Sections from below up, where it is no box.
+ */
+layers: [number, number, [number, number][][]][], };

@@ -39,4 +39,8 @@ parallels_mm: Array<number>,
 /**
  * mm.
  */
-parallel_width_mm: number, };
+parallel_width_mm: number, 
+/**
+ * Blocks on hand to close soft jaws on while they are cut: their widths, mm.
+ */
+spacers_mm: Array<number>, };

@@ -7,6 +7,8 @@ import { Button, Head, Line, Quiet, Section, Table } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
 import { grounds, Num } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
+import { Made } from './Made';
+import { Offers } from './Offers';
 
 const Bars = styled.svg`
   display: block;
@@ -82,14 +84,6 @@ export function HoldTicket() {
           </Button>
         ) : null}
       </Line>
-      <Section aria-label="Why this way">
-        <h2>Why this way</h2>
-        <ol style={{ margin: 0, paddingLeft: 20, listStyle: 'decimal' }}>
-          {h.compared.map((c) => (
-            <li key={c}>{c}</li>
-          ))}
-        </ol>
-      </Section>
       <Section aria-label="Sides">
         <Line role="group" aria-label="Side shown">
           {sheet.sides.map((x, k) => (
@@ -99,6 +93,8 @@ export function HoldTicket() {
           ))}
           {s ? <Quiet>grips {s.held_on}</Quiet> : null}
         </Line>
+        {s ? <Offers setup={s.name} /> : null}
+        {sheet.made.map((m, k) => (m.setup === s?.name ? <Made key={m.name} made={m} number={k} /> : null))}
         {s ? (
           <>
             <Table style={{ marginTop: 6 }}>
@@ -165,6 +161,14 @@ export function HoldTicket() {
             </Table>
           </>
         ) : null}
+      </Section>
+      <Section aria-label="Why this way">
+        <h2>Why this way</h2>
+        <ol style={{ margin: 0, paddingLeft: 20, listStyle: 'decimal' }}>
+          {h.compared.map((c) => (
+            <li key={c}>{c}</li>
+          ))}
+        </ol>
       </Section>
     </>
   );

@@ -1,0 +1,135 @@
+//! Pieces that are made to hold a part: each a job of its own, with model, stock, program and proof.
+
+use crate::cache::{Desk, StageKey};
+use crate::chain::{JobError, Plan, plan_single};
+use geom::{Box3, DVec2, TriMesh};
+use holding::{Carved, Pocket, SoftJaws};
+use intake::{Hollow, Reading};
+use part::Part;
+use reason::{Finding, Kind, Severity};
+use shop::Shop;
+
+/// Edges around a nest are broken by this, mm.
+const EDGE: f64 = 0.5;
+
+/// A solid of a made piece as it stands when it holds.
+#[derive(Debug, Clone)]
+pub struct MadeBody {
+    /// Name of the body that it is: "fixed soft jaw".
+    pub name: String,
+    /// Its file in the piece's folder.
+    pub file: String,
+    /// STEP.
+    pub step: Vec<u8>,
+    /// Work coordinates of the setup that it holds.
+    pub mesh: TriMesh,
+}
+
+/// A piece that is made to hold a part.
+#[derive(Debug, Clone)]
+pub struct Made {
+    /// Its folder's name: "jaws-side-2".
+    pub name: String,
+    /// "Soft jaws for side 2 of dome-cap".
+    pub title: String,
+    /// The setup that it holds.
+    pub setup: String,
+    /// The piece.
+    pub part: Part,
+    /// Its model as STEP.
+    pub step: Vec<u8>,
+    /// Its solids when it holds.
+    pub bodies: Vec<MadeBody>,
+    /// What is cut into it, from above, mm.
+    pub pockets: Vec<Pocket>,
+    /// How it is made.
+    pub plan: Plan,
+}
+
+impl Made {
+    /// Its outlines from above as DXF, a layer for each kind of pocket.
+    pub fn outline(&self) -> Result<Vec<u8>, String> {
+        let layers: Vec<(&str, &[Vec<DVec2>])> =
+            self.pockets.iter().map(|p| (p.name.as_str(), p.outlines.as_slice())).collect();
+        intake::write_outlines(&layers)
+    }
+    /// Its model, as stages are kept under it.
+    pub(crate) fn model(&self) -> String {
+        StageKey::new("jaws").with(&self.step).done()
+    }
+}
+
+fn hollows(pockets: &[Pocket]) -> Vec<Hollow<'_>> {
+    pockets
+        .iter()
+        .map(|p| Hollow { outlines: &p.outlines, floor: p.floor, islands: &p.islands, islands_to: p.islands_to })
+        .collect()
+}
+
+/// The top edges around the nest, if they lie wholly inside the jaws.
+fn edges(c: &Carved) -> Option<(f64, Box3)> {
+    let nest = c.pockets.iter().find(|p| p.name == "nest")?;
+    let b = Box3::of(nest.outlines.iter().flatten().map(|p| p.extend(c.block.max.z)));
+    let inside = (0..2).all(|k| b.min[k] > c.block.min[k] + 2.0 && b.max[k] < c.block.max[k] - 2.0);
+    inside.then(|| (EDGE, b.grown(0.01)))
+}
+
+/// Model, plan and bodies of a pair of soft jaws; the inner error says why they cannot be modelled.
+pub(crate) fn soft_jaws(
+    jaws: &SoftJaws,
+    title: &str,
+    setup: &str,
+    shop: &Shop,
+    desk: &Desk,
+) -> Result<Result<Made, String>, JobError> {
+    desk.tell("soft jaws", 0.0)?;
+    let whole = jaws.carved();
+    let carved = match intake::carve(&whole.block, &hollows(&whole.pockets), edges(&whole)) {
+        Ok(c) => c,
+        Err(why) => return Ok(Err(why)),
+    };
+    let mut bodies = Vec::new();
+    for (name, half) in jaws.halves() {
+        let c = match intake::carve(&half.block, &hollows(&half.pockets), None) {
+            Ok(c) => c,
+            Err(why) => return Ok(Err(why)),
+        };
+        let mesh = Part::from_model(&c.model, &Reading::default())?.mesh;
+        bodies.push(MadeBody {
+            name: name.into(),
+            file: format!("{}.step", name.replace(' ', "-")),
+            step: c.step,
+            mesh,
+        });
+    }
+    let part = Part::from_model(&carved.model, &Reading::default())?;
+    let material = shop.material(&jaws.blanks.material)?;
+    let title = format!("Soft jaws for {setup} of {title}");
+    let [min, max] = jaws.block;
+    let kept = !desk.model.is_empty();
+    let model = if kept { StageKey::new("jaws").with(&carved.step).done() } else { String::new() };
+    let desk = Desk { model, cache: desk.cache, stop: desk.stop, heard: desk.heard };
+    let plan = plan_single(&part, &title, shop, material, Box3 { min, max }, jaws.own_setup(shop), &desk)?;
+    Ok(Ok(Made {
+        name: jaws.made.clone(),
+        title,
+        setup: setup.into(),
+        part,
+        step: carved.step,
+        bodies,
+        pockets: whole.pockets,
+        plan,
+    }))
+}
+
+/// Jaws that cannot be made hold nothing.
+pub(crate) fn not_made(setup: &str, made: &str, why: &str) -> Finding {
+    Finding::new(
+        Kind::NotMade,
+        Severity::Stop,
+        format!("{made} has no model: {why}"),
+        "Choose another way of holding, or another way up; and report it with the part's file.",
+    )
+    .in_setup(setup)
+    .keyed(made)
+}
