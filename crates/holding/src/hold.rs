@@ -247,6 +247,10 @@ impl Hold {
     pub fn error(&self) -> Vec<Term> {
         ask!(self, h => h.error())
     }
+    /// Play, and the span over which it may turn the piece about the upright, mm.
+    pub fn turn(&self) -> [f64; 2] {
+        ask!(self, h => h.turn())
+    }
     /// What a person does to hold the piece, in order. `up` names the part's direction that is up.
     pub fn actions(&self, duty: &Duty, up: &str) -> Vec<String> {
         ask!(self, h => h.actions(duty, up))

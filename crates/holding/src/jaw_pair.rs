@@ -108,6 +108,9 @@ impl JawPair {
         // They are not taken out between being cut and being used.
         Vec::new()
     }
+    pub(crate) fn turn(&self) -> [f64; 2] {
+        [0.0, self.blanks.width_mm]
+    }
     pub(crate) fn actions(&self, _: &Duty, _: &str) -> Vec<String> {
         let b = &self.blanks;
         vec![

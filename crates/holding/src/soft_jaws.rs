@@ -476,8 +476,10 @@ fn spacer_for(shop: &Shop, blanks: &JawBlanks, [low, high]: [f64; 2]) -> Result<
             len(all[0])
         ));
     }
+    // Chips fall through a wider gap; a narrow one is for small parts.
+    let least = if wide >= 24.0 { 6.0 } else { 0.0 };
     all.iter()
-        .find(|s| wide - **s <= most && **s <= wide - 4.0)
+        .find(|s| **s >= least && wide - **s <= most && **s <= wide - 4.0)
         .filter(|s| **s <= room)
         .copied()
         .ok_or_else(|| format!("it is {:.0} mm across, more than these blanks and the vise's opening take", len(wide)))
@@ -734,6 +736,10 @@ impl SoftJaws {
         ]
         .map(|(what, v)| Term::new("", what, v, "mm"))
         .to_vec()
+    }
+    /// Play, and the span over which it may turn the piece, mm.
+    pub(crate) fn turn(&self) -> [f64; 2] {
+        [2.0 * ROUND + SEAT, self.span]
     }
     pub(crate) fn actions(&self, duty: &Duty, up: &str) -> Vec<String> {
         let mut out = vec![format!(

@@ -153,6 +153,8 @@ pub(crate) fn bodies(vise: &Vise, body: DVec3, grip: f64, parallels: f64, b: Opt
 pub(crate) const TOUCH: f64 = 0.01;
 /// Against the stop, against the jaw and down on the parallels, wiped clean (common practice, no source), mm.
 pub(crate) const SEAT: f64 = 0.01;
+/// A ground pair against its stated height, mm.
+const PARALLELS: f64 = 0.005;
 /// To wipe, load, tap down and close (common practice, no source), min.
 pub(crate) const LOAD_MIN: f64 = 2.0;
 /// With less of its force than this share the vise is told to be closed gently.
@@ -268,10 +270,16 @@ impl Grip {
             .map(|what| Term::new("", what, SEAT, "mm"))
             .to_vec()
     }
+    /// Play, and the span over which it may turn the piece, mm.
+    pub(crate) fn turn(&self) -> [f64; 2] {
+        [SEAT, self.length]
+    }
     /// What touching off along an axis may be off by.
     pub(crate) fn datum_error(&self, axis: usize) -> Vec<Term> {
         let touch = Term::new("", "edge finder or gauge pin (common practice, no source)", TOUCH, "mm");
-        std::iter::once(touch).chain(self.error().into_iter().skip(axis).take(1)).collect()
+        let parallels = (axis == 2 && self.parallels > 0.0)
+            .then(|| Term::new("", "height of the pair of parallels (common practice, no source)", PARALLELS, "mm"));
+        std::iter::once(touch).chain(self.error().into_iter().skip(axis).take(1)).chain(parallels).collect()
     }
     pub(crate) fn actions(&self, duty: &Duty, up: &str) -> Vec<String> {
         let trim = shop::tool::trim;

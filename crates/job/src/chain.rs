@@ -2,6 +2,7 @@
 //! came before and of what a person settled.
 
 use crate::beside;
+use crate::budget::{self, Crossing};
 use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
 use crate::made::{self, Made};
@@ -127,6 +128,8 @@ pub struct Plan {
     pub findings: Vec<Finding>,
     /// Pieces that are made to hold it, each a job of its own.
     pub made: Vec<Made>,
+    /// What crosses a flip.
+    pub crossings: Vec<Crossing>,
 }
 
 /// A plan with the time of each stage.
@@ -293,11 +296,13 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             findings.push(lost_decision(id));
         }
     }
+    let material = material.id.clone();
+    let crossings = Vec::new();
+    let mut plan = Plan { material, prepared, scheme, sides, named, points, findings, made, crossings };
+    plan.crossings = budget::crossings(part, &plan, &part::marked(part, &settled.marks));
+    plan.findings.extend(budget::findings(&plan.crossings));
     lap("programs", &mut stages);
-    Ok(Planned {
-        plan: Plan { material: material.id.clone(), prepared, scheme, sides, named, points, findings, made },
-        stages,
-    })
+    Ok(Planned { plan, stages })
 }
 
 /// A piece that is cut in one setup, and of which nobody said anything: a pair of jaws.
@@ -347,6 +352,7 @@ pub(crate) fn plan_single(
         points: route.points,
         findings,
         made: Vec::new(),
+        crossings: Vec::new(),
     })
 }
 

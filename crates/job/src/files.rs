@@ -51,6 +51,9 @@ pub struct PlanFile {
     /// Ways of holding that were compared, the best first.
     #[serde(default)]
     pub compared: Vec<String>,
+    /// What crosses a flip: how far it may be off, and what is allowed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub crossings: Vec<crate::budget::Crossing>,
     /// Ways of holding that were looked at for each side after the first, with the reason why not.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub offers: Vec<holding::Offer>,
@@ -282,6 +285,7 @@ fn write_folder(
         findings: plan.findings.clone(),
         compared: plan.scheme.compared.clone(),
         offers: plan.scheme.offers.clone(),
+        crossings: plan.crossings.clone(),
     };
     put(file, bytes)?;
     put("plan.json", json(&plan_file).as_bytes())?;

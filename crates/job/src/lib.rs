@@ -1,6 +1,7 @@
 //! A job: decisions in, consequences out. The facade that the command line and the server use.
 
 mod beside;
+pub mod budget;
 pub mod cache;
 pub mod chain;
 pub mod decision;

@@ -14,6 +14,7 @@ pub use picture::{FACETS_PX, picture};
 pub use rows::{Band, FeatureRow, Paint, PaintBy, Sort, Tone};
 pub use strip::{Strip, StripOp, StripSetup, strip};
 
+use crate::budget::Crossing;
 use crate::chain::{DEFAULT_MATERIAL, Plan, SidePlan};
 use crate::decision::Settled;
 use crate::stocking::{Laid, StockDecision};
@@ -126,6 +127,9 @@ pub struct HoldSheet {
     /// Ways of holding that were looked at for the sides after the first.
     #[serde(default)]
     pub offers: Vec<Offer>,
+    /// What crosses a flip, with how far it may be off and what is allowed: marks first, the tightest first.
+    #[serde(default)]
+    pub crossings: Vec<Crossing>,
     /// The ways that a person wants; none: the proposal.
     #[serde(default)]
     pub kinds: Option<Vec<HoldKind>>,
@@ -346,6 +350,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             decided: matches!(settled.order, Some(Order::Up { .. })),
             compared: plan.scheme.compared.clone(),
             offers: plan.scheme.offers.clone(),
+            crossings: plan.crossings.clone(),
             kinds: settled.hold.clone(),
         },
         made: made_sheets(plan, proof, shop),

@@ -27,7 +27,7 @@ pub use feature::{
 };
 pub use fits::{Contact, FitsWith, Neighbour, fits};
 pub use intent::{After, Intent, intents};
-pub use mark::{Ask, Mark, MarkKind, Marked, Process, face_ids, marked};
+pub use mark::{Ask, Mark, MarkKind, Marked, Process, face_ids, marked, opposite};
 pub use measure::{Measured, NoSuchFace, Reading, Spot, measure};
 pub use model::{Face, Origin, Part, PartError, Solid, Surface};
 pub use purpose::purposes;

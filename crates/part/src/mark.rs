@@ -246,26 +246,28 @@ impl Mark {
     }
 }
 
+/// The face opposite a flat one with their distance, mm: less than 0 across a gap. Thickness, or the width of the gap in front of it: whichever is nearer.
+pub fn opposite(part: &Part, face: usize) -> Option<(usize, f64)> {
+    let Surface::Plane { normal, offset } = part.faces.get(face)?.surface else { return None };
+    let others = part.faces.iter().enumerate().filter_map(|(i, f)| match f.surface {
+        Surface::Plane { normal: n, offset: o } if n.dot(normal) < -1.0 + 1e-6 => {
+            let lap = part.faces[face].bounds.grown(0.01);
+            let mut b = f.bounds;
+            let k = (0..3).max_by(|&a, &b| normal[a].abs().total_cmp(&normal[b].abs())).unwrap_or(2);
+            (b.min[k], b.max[k]) = (lap.min[k], lap.max[k]);
+            b.meets(&lap).then_some((i, offset + o))
+        }
+        _ => None,
+    });
+    others.filter(|(_, t)| t.abs() > 1e-6).min_by(|a, b| a.1.abs().total_cmp(&b.1.abs()))
+}
+
 /// Nominal size of a face: its diameter, or the distance to the face opposite it.
 fn nominal(part: &Part, face: usize) -> Option<(f64, bool)> {
     match part.faces[face].surface {
         Surface::Cylinder { radius, hollow, .. } => Some((2.0 * radius, hollow)),
         Surface::Sphere { radius, hollow, .. } => Some((2.0 * radius, hollow)),
-        Surface::Plane { normal, offset } => {
-            // Thickness, or the width of the gap in front of it: whichever is nearer.
-            let others = part.faces.iter().filter_map(|f| match f.surface {
-                Surface::Plane { normal: n, offset: o } if n.dot(normal) < -1.0 + 1e-6 => {
-                    let lap = part.faces[face].bounds.grown(0.01);
-                    let mut b = f.bounds;
-                    let k = (0..3).max_by(|&a, &b| normal[a].abs().total_cmp(&normal[b].abs())).unwrap_or(2);
-                    (b.min[k], b.max[k]) = (lap.min[k], lap.max[k]);
-                    b.meets(&lap).then_some(offset + o)
-                }
-                _ => None,
-            });
-            let thick = others.filter(|t| t.abs() > 1e-6).min_by(|a, b| a.abs().total_cmp(&b.abs()))?;
-            Some((thick.abs(), thick < 0.0))
-        }
+        Surface::Plane { .. } => opposite(part, face).map(|(_, t)| (t.abs(), t < 0.0)),
         _ => None,
     }
 }

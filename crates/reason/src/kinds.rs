@@ -71,6 +71,7 @@ kinds! {
     EditedUnreadable edited_unreadable Stop _ "An edited program cannot be followed";
     Engagement engagement Warn _ "More of the cutter is in the cut than is promised";
     Feed feed Stop _ "A feed that the machine cannot run";
+    FlipError flip_error Warn _ "What crosses a flip may lie off by more than is allowed";
     Gouge gouge Stop _ "The part is cut too deep";
     HolderInKeepOut holder_in_keep_out Stop _ "A holder enters what holds the part";
     HolderInStock holder_in_stock Stop _ "A holder rubs in the stock";

@@ -72,6 +72,20 @@ pub struct Limits {
     pub source: &'static str,
 }
 
+/// Permissible deviation of a linear size that the drawing gives none for, ± mm, class m (medium); none out of 0.5 to 2000 mm. ISO 2768-1, table 1 (from
+/// memory, 95 %).
+pub fn general(size: f64) -> Option<f64> {
+    const TABLE: [(f64, f64); 7] =
+        [(3.0, 0.1), (6.0, 0.1), (30.0, 0.2), (120.0, 0.3), (400.0, 0.5), (1000.0, 0.8), (2000.0, 1.2)];
+    (size >= 0.5).then(|| TABLE.iter().find(|(most, _)| size <= *most).map(|t| t.1)).flatten()
+}
+
+/// The same for broken edges: heights of chamfers and external radii, ± mm. ISO 2768-1, table 2, class m (from memory, 95 %).
+pub fn general_edge(size: f64) -> Option<f64> {
+    const TABLE: [(f64, f64); 3] = [(3.0, 0.2), (6.0, 0.5), (f64::INFINITY, 1.0)];
+    (size >= 0.5).then(|| TABLE.iter().find(|(most, _)| size <= *most).map(|t| t.1)).flatten()
+}
+
 /// Outside dimensions of common deep-groove ball bearings (ISO 15; from memory, 95 %).
 pub const BEARINGS: [Bearing; 26] = [
     b("623", 3.0, 10.0, 4.0),

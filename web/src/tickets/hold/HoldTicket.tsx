@@ -7,6 +7,7 @@ import { Button, Head, Line, Quiet, Section, Table } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
 import { grounds, Num } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
+import { Crossings } from './Crossings';
 import { Made } from './Made';
 import { Offers } from './Offers';
 
@@ -162,6 +163,7 @@ export function HoldTicket() {
           </>
         ) : null}
       </Section>
+      <Crossings />
       <Section aria-label="Why this way">
         <h2>Why this way</h2>
         <ol style={{ margin: 0, paddingLeft: 20, listStyle: 'decimal' }}>
