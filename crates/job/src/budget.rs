@@ -60,9 +60,12 @@ pub struct Crossing {
     pub places: Vec<Place>,
 }
 
+/// A height range of the stock with its section.
+type Slab = (f64, f64, Region);
+
 /// The stock after each setup.
 struct After<'a> {
-    sides: Vec<(&'a SidePlan, Vec<(f64, f64, Region)>)>,
+    sides: Vec<(&'a SidePlan, Vec<Slab>)>,
     stock: geom::Box3,
 }
 

@@ -53,7 +53,7 @@ export function Crossings() {
                   of={c}
                   label={`Likely ${say(c.likely_mm, 'mm', units, 3)}, at worst ${say(c.worst_mm, 'mm', units, 3)}, allowed ${say(c.allowed_mm, 'mm', units, 3)}`}
                 />
-                <span>
+                <span style={{ whiteSpace: 'nowrap' }}>
                   ±{' '}
                   <Num
                     value={c.worst_mm}
