@@ -372,3 +372,66 @@ fn what_stays_beside_the_part_is_kept_with_the_plan() {
     assert_eq!(o.status.code(), Some(2));
     assert!(last_error(&o).contains("--stays pin is no number; write for example --stays 2"), "{}", last_error(&o));
 }
+
+/// Soft jaws as files: a folder of their own that stands alone, named by what they hold; proved again with it; changed, cut short or taken away they are
+/// found out.
+#[test]
+fn soft_jaws_have_a_folder_that_is_proved_with_the_part() {
+    let dir = tempfile::tempdir().unwrap();
+    let out = dir.path().join("standoff");
+    let model = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/reading/hex-standoff.step");
+    let o = goldchip(&["plan", path(&model), "--hold", "soft-jaws", "--out", path(&out)]);
+    let text = String::from_utf8_lossy(&o.stdout);
+    assert_eq!(o.status.code(), Some(0), "{text}{}", String::from_utf8_lossy(&o.stderr));
+    assert!(text.contains("made/jaws-side-2:") && text.contains("proved: gouge"), "{text}");
+    let plan = json(&out.join("plan.json"));
+    let side = &plan["setups"][1];
+    assert_eq!(side["hold"]["kind"], "soft_jaws");
+    assert_eq!(side["error"].as_array().unwrap().len(), 3);
+    let models: Vec<&str> = side["keep_out"].as_array().unwrap().iter().filter_map(|k| k["model"].as_str()).collect();
+    assert_eq!(models, ["made/jaws-side-2/fixed-soft-jaw.step", "made/jaws-side-2/moving-soft-jaw.step"]);
+    assert!(models.iter().all(|m| out.join(m).exists()));
+    let refused = plan["offers"].as_array().unwrap().iter().find(|o| o["kind"] == "vise").unwrap();
+    assert_eq!(refused["why_not"], "not wanted");
+    let made = out.join("made/jaws-side-2");
+    let own = json(&made.join("plan.json"));
+    assert!(own["part"]["file"] == "model.step" && own["setups"].as_array().unwrap().len() == 1);
+    assert!(json(&made.join("proof.json"))["complete"] == true && made.join("outline.dxf").exists());
+    let fit = &json(&out.join("proof.json"))["fits"][0];
+    assert!(fit["overlap_mm"].as_f64().unwrap() <= 0.01 && fit["goes_in"] == true, "{fit}");
+    // Alone and with the part they are proved again.
+    assert_eq!(goldchip(&["prove", path(&made)]).status.code(), Some(0));
+    assert_eq!(goldchip(&["prove", path(&out)]).status.code(), Some(0));
+
+    // Their nest is cut 0.2 mm too far back.
+    let program = made.join(own["setups"][0]["program"].as_str().unwrap());
+    let good = std::fs::read_to_string(&program).unwrap();
+    let word = |w: &str| match w.strip_prefix('Y').and_then(|v| v.parse::<f64>().ok()) {
+        Some(y) => format!("Y{:.4}", y - 0.2),
+        None => w.to_string(),
+    };
+    let line =
+        |l: &str| if l.starts_with('(') { l.into() } else { l.split(' ').map(word).collect::<Vec<_>>().join(" ") };
+    std::fs::write(&program, good.lines().map(line).collect::<Vec<_>>().join("\n")).unwrap();
+    let o = goldchip(&["prove", path(&out)]);
+    assert_eq!(o.status.code(), Some(3));
+    let said = String::from_utf8_lossy(&o.stdout).into_owned();
+    assert!(said.contains("does not go into 'jaws-side-2'") && said.contains("not proved"), "{said}");
+    // What is missing is named.
+    std::fs::remove_file(&program).unwrap();
+    let o = goldchip(&["prove", path(&out)]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("is missing"), "{}", last_error(&o));
+    std::fs::write(&program, good).unwrap();
+    // A name that is a path leads nowhere.
+    let text = std::fs::read_to_string(out.join("plan.json")).unwrap();
+    std::fs::write(out.join("plan.json"), text.replace("\"made\": \"jaws-side-2\"", "\"made\": \"../elsewhere\""))
+        .unwrap();
+    let o = goldchip(&["prove", path(&out)]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("no name of a made piece"), "{}", last_error(&o));
+
+    // Only flat jaws: they do not hold it, and say why. A way that nobody knows is refused.
+    let o = goldchip(&["plan", path(&model), "--hold", "vise", "--out", path(&dir.path().join("v"))]);
+    assert!(o.status.code() == Some(3) && String::from_utf8_lossy(&o.stdout).contains("no two parallel faces to grip"));
+    let o = goldchip(&["plan", path(&model), "--hold", "glue", "--out", path(&dir.path().join("g"))]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("vise, soft-jaws"), "{}", last_error(&o));
+}

@@ -2,6 +2,7 @@
 
 #[path = "../common/mod.rs"]
 mod common;
+mod holding;
 mod keeping;
 mod program;
 

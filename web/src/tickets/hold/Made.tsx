@@ -15,7 +15,7 @@ const Sheet = styled.article`
   background: ${(p) => p.theme.card};
   padding: 8px 12px 10px;
   margin: 0 0 14px;
-  h3 {
+  h2 {
     margin: 0 0 4px;
     font-size: inherit;
   }
@@ -75,7 +75,7 @@ export function Made({ made: m, number }: { made: MadeSheet; number: number }) {
   return (
     <Sheet aria-label={m.title} data-made={m.name}>
       <Line style={{ justifyContent: 'space-between' }}>
-        <h3>{m.title}</h3>
+        <h2>{m.title}</h2>
         <Stamp kind={m.passed ? 'proved' : 'stop'} words={m.verdict} />
       </Line>
       <Plan bodies={bodies} label={`${m.name} from above`} />
@@ -131,7 +131,7 @@ export function Made({ made: m, number }: { made: MadeSheet; number: number }) {
       ) : null}
       <Line>
         <Button $small $main isDisabled={!ready} onPress={take}>
-          Download the jaws' program
+          Download the program of the jaws
         </Button>
         {ready ? null : <Quiet>Not before all of it is proved.</Quiet>}
       </Line>
