@@ -24,6 +24,8 @@ const SKIM: f64 = 0.5;
 const ROOM: f64 = 0.05;
 /// The nest is larger all around by this, so that the tolerance of curves makes no overlap, mm.
 const ROUND: f64 = 0.004;
+/// What earlier sides leave beyond the part gets room in the nest if it stands out by more than this, mm: corners that a cutter did not reach.
+const LEFT: f64 = 0.006;
 /// Room around what stands below the seat, and below it, mm.
 const BELOW: f64 = 1.0;
 /// What must stay of a jaw behind the nest, mm (common practice, no source).
@@ -315,7 +317,7 @@ fn on_stand(a: &Asked, seen: &Seen, s: &Stand, blanks: &JawBlanks) -> Result<Sof
     let top = s.seat + s.depth;
     let bed = top + SKIM - blanks.height_mm;
     let gripped = seen.below(top);
-    let more = a.stock.map(|stock| stock.between(b.min.z, top).minus(&gripped.grown(0.03, FINE)).grown(0.02, FINE));
+    let more = a.stock.map(|stock| stock.between(b.min.z, top).minus(&gripped.grown(LEFT, FINE)).grown(LEFT, FINE));
     let outline = Region::union_all([&gripped].into_iter().chain(more.as_ref()));
     let Some((lo, hi)) = outline.bounds() else { return Err("nothing of it lies between the jaws".into()) };
     let split = f64::midpoint(lo.y, hi.y);

@@ -2,9 +2,10 @@
 
 use crate::Model;
 use crate::drawing::prism;
-use geom::{Box3, DVec2, FitSettings, Region, fit_arcs};
-use kernel::Meshing;
+use geom::{Box3, DVec2, DVec3, FitSettings, RayGrid, Region, TriMesh, fit_arcs};
 use kernel::shape::{ModelError, Shape};
+use kernel::{Meshing, RawModel};
+use std::collections::HashMap;
 
 /// A pocket from above.
 #[derive(Debug, Clone)]
@@ -62,6 +63,29 @@ fn carved_shape(block: &Box3, hollows: &[Hollow]) -> Result<Shape, ModelError> {
     Ok(shape)
 }
 
+/// Is a mesh closed, and does every ray through it go in and out in turn? A crack that a modeller leaves is narrower than any measure of volume sees.
+fn is_whole(raw: &RawModel) -> bool {
+    let mut edges: HashMap<(u32, u32), i32> = HashMap::new();
+    for t in &raw.triangles {
+        for k in 0..3 {
+            let (a, b) = (t[k], t[(k + 1) % 3]);
+            *edges.entry((a.min(b), a.max(b))).or_default() += if a < b { 1 } else { -1 };
+        }
+    }
+    if !raw.holds() || edges.values().any(|n| *n != 0) {
+        return false;
+    }
+    let points = raw.vertices.iter().map(|v| DVec3::from_array(*v)).collect();
+    let mesh = TriMesh { points, triangles: raw.triangles.clone(), face: vec![0; raw.triangles.len()] };
+    (0..3).all(|axis| {
+        let b = mesh.bounds();
+        let (u, v) = ((axis + 1) % 3, (axis + 2) % 3);
+        let pitch = (b.size()[u] * b.size()[v] / 200_000.0).sqrt();
+        let in_turn = |r: &Vec<geom::Crossing>| r.len() % 2 == 0 && r.chunks(2).all(|c| c[0].enters && !c[1].enters);
+        mesh.crossings(&RayGrid::covering(axis, &b, pitch)).iter().all(in_turn)
+    })
+}
+
 /// A block less its pockets; `chamfer` breaks the edges of its top within a box by so much, mm, where the modeller can.
 pub fn carve(block: &Box3, hollows: &[Hollow], chamfer: Option<(f64, Box3)>) -> Result<Carved, String> {
     let failed = |e: ModelError| format!("it could not be modelled ({e})");
@@ -74,13 +98,13 @@ pub fn carve(block: &Box3, hollows: &[Hollow], chamfer: Option<(f64, Box3)>) -> 
         // It takes something, and not more than a chamfer can.
         let taken = shape.volume() - broken.volume();
         let round = 2.0 * (edges.size().x + edges.size().y);
-        let whole = broken.read(&Meshing::default()).is_ok_and(|r| r.holds());
+        let whole = broken.read(&Meshing::default()).is_ok_and(|r| is_whole(&r));
         if taken > 0.0 && taken < 4.0 * size * size * round && whole {
             (shape, chamfered) = (broken, true);
         }
     }
     let raw = shape.read(&Meshing::default()).map_err(failed)?;
-    if !raw.holds() {
+    if !is_whole(&raw) {
         return Err("its solid has no closed mesh".into());
     }
     let step = shape.to_step().map_err(failed)?;
@@ -90,7 +114,6 @@ pub fn carve(block: &Box3, hollows: &[Hollow], chamfer: Option<(f64, Box3)>) -> 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use geom::DVec3;
 
     fn square(x: f64, half: f64) -> Vec<DVec2> {
         [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)].map(|(a, b)| DVec2::new(x + a * half, b * half)).to_vec()

@@ -26,6 +26,8 @@ struct Scrap {
     b: f64,
     /// Greatest distance of its points from the model's surface, mm.
     depth: f64,
+    /// Where that is on its ray.
+    at: f64,
 }
 
 /// So many points of a difference are kept.
@@ -80,8 +82,18 @@ pub(crate) fn differences(stock: &Stock, model: &Stock, surface: &Surface, left:
         let step = grid.pitch.at_least(0.2);
         let depth_of = |i: usize, a: f64, b: f64| {
             let n = ((b - a) / step).ceil().clamp(2.0, 8.0) as usize;
-            let at = |j: usize| surface.distance(grid.point(i, a + (b - a) * j as f64 / n as f64));
-            (0..=n).map(at).fold(0.0, Sure::at_least)
+            let at = |j: usize| a + (b - a) * j as f64 / n as f64;
+            // The deepest, and of places as deep the one nearest the middle.
+            let mut best = (0.0_f64, f64::midpoint(a, b));
+            for j in 0..=n {
+                let d = surface.distance(grid.point(i, at(j)));
+                let nearer =
+                    (2 * j).abs_diff(n) as f64 <= 2.0 * (best.1 - f64::midpoint(a, b)).abs() / (b - a) * n as f64;
+                if d > best.0 + 0.005 || d > best.0 && nearer {
+                    best = (d, at(j));
+                }
+            }
+            best
         };
         let scraps: Vec<Scrap> = (0..grid.count[1])
             .into_par_iter()
@@ -104,13 +116,14 @@ pub(crate) fn differences(stock: &Stock, model: &Stock, surface: &Surface, left:
                             && l.depth > PLAIN + 8.0 * grid.pitch
                         {
                             *used += 1;
-                            out.push(Scrap { ray: i, a, b, depth: l.depth });
+                            out.push(Scrap { ray: i, a, b, depth: l.depth, at: f64::midpoint(a, b) });
                             continue;
                         }
                         // What is missing on a ray cannot be deeper, normal to the surface it starts from, than it is long.
-                        let depth = if left { depth_of(i, a, b) } else { depth_of(i, a, b).at_most(b - a) };
+                        let (deep, at) = depth_of(i, a, b);
+                        let depth = if left { deep } else { deep.at_most(b - a) };
                         if depth > least {
-                            let s = Scrap { ray: i, a, b, depth };
+                            let s = Scrap { ray: i, a, b, depth, at };
                             like = left.then_some((s, 0));
                             out.push(s);
                         }
@@ -148,7 +161,7 @@ fn cover(scraps: &[Scrap], grid: geom::RayGrid, counts_volume: bool) -> Vec<Piec
         let (u, v) = (s.ray % nu, s.ray / nu);
         let key = ((s.a / QUANTUM).floor() as i64, (s.b / QUANTUM).ceil() as i64);
         let volume = if counts_volume { (s.b - s.a) * area } else { 0.0 };
-        let mid = grid.point(s.ray, f64::midpoint(s.a, s.b));
+        let mid = grid.point(s.ray, s.at);
         if let Some(&r) = open.get(&(v, key.0, key.1))
             && runs[r].u1 + 1 == u
         {

@@ -46,10 +46,10 @@ pub(crate) fn rest(region: &Region, r: f64, fine: f64) -> Region {
 /// The finishing cutter: the largest that leaves nothing with some room in the corners, else the largest that leaves nothing, else
 /// the one that leaves least.
 pub(crate) fn finisher<'a>(mills: &[&'a Tool], region: &Region, fine: f64) -> Option<(&'a Tool, Region)> {
-    const NOTHING: f64 = 0.004;
+    let nothing = 0.2 * fine;
     // Corners of the border only matter where the region is bounded by the part; the arena's outer corners are far away and convex.
-    let easy = mills.iter().find(|t| rest(region, t.radius() / CORNER_SHARE, fine).area() < NOTHING);
-    let exact = || mills.iter().find(|t| rest(region, t.radius(), fine).area() < NOTHING);
+    let easy = mills.iter().find(|t| rest(region, t.radius() / CORNER_SHARE, fine).area() < nothing);
+    let exact = || mills.iter().find(|t| rest(region, t.radius(), fine).area() < nothing);
     if let Some(t) = easy.or_else(exact) {
         return Some((t, Region::empty()));
     }
