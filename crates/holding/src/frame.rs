@@ -77,6 +77,13 @@ pub enum Duty {
     AllButHat,
     /// All that is seen from above and still stands, the hat first.
     All,
+    /// The outline down to a height (work coordinates, mm), a little more than half, and all inside it that is seen from above.
+    Half {
+        /// mm.
+        down_to: f64,
+        /// The other half is done.
+        turned: bool,
+    },
     /// Only what no other setup sees.
     Only(Only),
 }

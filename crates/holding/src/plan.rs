@@ -4,16 +4,21 @@ use crate::frame::{Choice, Datum, Duty, HoldError, NotPlanned, Offer, Order, Sch
 use crate::further::{Only, further};
 use crate::hold::{Hold, HoldKind};
 use crate::soft_jaws::SoftJaws;
-use crate::vise::{Bearing, Grip, bodies, clamp_terms, clamping};
-use crate::ways::{ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, grip_of, grips, sides, standing, way_of_further};
+use crate::vise::{Bearing, Grip, SEAT, TOUCH, bodies, clamp_terms, clamping};
+use crate::ways::{
+    ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_half, grip_of, grips, sides, standing, way_of_further,
+};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
-use reason::{Act, Finding, Kind, Severity, Sure, Term, len};
+use reason::{Act, Finding, Kind, Place, Severity, Sure, Term, len};
 use shop::Shop;
 use shop::machine::{Machine, Material, Vise};
 
 /// Material at the sides at least, mm (common practice ≥ 1, no source); the block is rounded up to whole mm.
 const SIDE: f64 = 1.5;
+
+/// Each half of an outline is cut this far beyond the middle, mm (common practice, no source).
+const WITNESS: f64 = 0.3;
 
 /// Choose sides, grip and block.
 pub fn plan(part: &Part, shop: &Shop, material: &Material, choice: &Choice) -> Result<Scheme, HoldError> {
@@ -58,7 +63,17 @@ fn build(part: &Part, shop: &Shop, material: &Material, choice: &Choice, way: &W
     let (machine, vise) = (&shop.machine, &shop.vise);
     let mut findings = Vec::new();
     let (up, back) = (way.up, way.back);
-    let (stock, hat, grip1) = block_of(part, vise, choice, up, &mut findings);
+    let Blank { stock, hat, grip: grip1, half } = block_of(part, vise, choice, up, &mut findings);
+    // Where there is no hat, a little more than half is cut from each side.
+    let (first, second) = match half {
+        None => (Duty::AllButHat, Duty::All),
+        Some(down_to) => {
+            let over = hat + part.bounds.size().dot(up.abs());
+            let second = Duty::Half { down_to: over - down_to - WITNESS, turned: true };
+            (Duty::Half { down_to, turned: false }, second)
+        }
+    };
+    let way = &for_half(part, way, &second, shop, material, choice.kinds);
 
     let part_from_1 = standing(up, back, &stock);
     let part_from_2 = standing(-up, -back, &part.bounds);
@@ -87,7 +102,7 @@ fn build(part: &Part, shop: &Shop, material: &Material, choice: &Choice, way: &W
     let mut more: Vec<(String, Way, Only)> = Vec::new();
     for (k, f) in further(part, up).into_iter().enumerate() {
         let name = format!("side {}", k + 3);
-        let w = way_of_further(part, f.up, shop, material, choice.kinds, &name, &f.only.places);
+        let w = way_of_further(part, f.up, shop, material, choice.kinds, &name, &Duty::Only(f.only.clone()));
         if held(&name, &w, f.up, &mut findings) {
             more.push((name, w, f.only));
         }
@@ -106,40 +121,34 @@ fn build(part: &Part, shop: &Shop, material: &Material, choice: &Choice, way: &W
         above: stock_1.z - grip1,
         bearing: Some(Bearing::of_block(stock_1, vise)),
     };
-    let mut setups = vec![at("side 1", Duty::AllButHat, part_from_1, stock_1, &raw)];
+    let mut setups = vec![at("side 1", first, part_from_1, stock_1, &raw)];
     let mut offers = Vec::new();
     // Both ways of each further side, chosen or not.
-    let mut offered = |setup: Option<&Setup>,
-                       name: &str,
-                       w: &Way,
-                       frame: Placement,
-                       flat: &Held,
-                       over: f64,
-                       duty: &Duty,
-                       cuts: &[DVec3]| {
-        let vise_chosen = setup.is_some_and(|s| s.hold.makes().is_none());
-        offers.push(if w.holds() {
-            let body = frame.inverse().bounds(&part.bounds).size();
-            Offer::of(HoldKind::Vise, &at(name, duty.clone(), frame, body, flat), vise_chosen)
-        } else {
-            Offer::refused(HoldKind::Vise, name, &w.why_no_flat_jaws(w_up(&frame)))
-        });
-        let looked = match &w.soft {
-            Some(r) => r.clone(),
-            None if choice.kinds.allow(HoldKind::SoftJaws) => {
-                crate::ways::soft(part, frame, shop, material, name, cuts)
-            }
-            None => Err("not wanted".into()),
+    let mut offered =
+        |setup: Option<&Setup>, name: &str, w: &Way, frame: Placement, flat: &Held, over: f64, duty: &Duty| {
+            let vise_chosen = setup.is_some_and(|s| s.hold.makes().is_none());
+            offers.push(if w.holds() {
+                let body = frame.inverse().bounds(&part.bounds).size();
+                Offer::of(HoldKind::Vise, &at(name, duty.clone(), frame, body, flat), vise_chosen)
+            } else {
+                Offer::refused(HoldKind::Vise, name, &w.why_no_flat_jaws(w_up(&frame)))
+            });
+            let looked = match &w.soft {
+                Some(r) => r.clone(),
+                None if choice.kinds.allow(HoldKind::SoftJaws) => {
+                    crate::ways::soft(part, frame, shop, material, name, duty)
+                }
+                None => Err("not wanted".into()),
+            };
+            offers.push(match looked {
+                Ok(j) => Offer::of(
+                    HoldKind::SoftJaws,
+                    &j.under(over).setup(name, duty.clone(), frame, shop),
+                    setup.is_some_and(|s| s.hold.makes().is_some()),
+                ),
+                Err(why) => Offer::refused(HoldKind::SoftJaws, name, &why),
+            });
         };
-        offers.push(match looked {
-            Ok(j) => Offer::of(
-                HoldKind::SoftJaws,
-                &j.under(over).setup(name, duty.clone(), frame, shop),
-                setup.is_some_and(|s| s.hold.makes().is_some()),
-            ),
-            Err(why) => Offer::refused(HoldKind::SoftJaws, name, &why),
-        });
-    };
     let walls = Held {
         on: "finished walls",
         grip: grip2,
@@ -148,21 +157,20 @@ fn build(part: &Part, shop: &Shop, material: &Material, choice: &Choice, way: &W
         bearing: way.bearing,
     };
     if !second_held {
-        offered(None, "side 2", way, part_from_2, &walls, hat, &Duty::All, &[]);
+        offered(None, "side 2", way, part_from_2, &walls, hat, &second);
     }
     if second_held {
         setups.push(match soft2 {
-            Some(j) => j.setup("side 2", Duty::All, part_from_2, shop),
-            None => at("side 2", Duty::All, part_from_2, part_2, &walls),
+            Some(j) => j.setup("side 2", second.clone(), part_from_2, shop),
+            None => at("side 2", second.clone(), part_from_2, part_2, &walls),
         });
-        offered(setups.last(), "side 2", way, part_from_2, &walls, hat, &Duty::All, &[]);
+        offered(setups.last(), "side 2", way, part_from_2, &walls, hat, &second);
         for (name, w, only) in more {
             let frame = standing(w.up, w.back, &part.bounds);
             let body = frame.inverse().bounds(&part.bounds).size();
             let above = body.z - w.jaw_top;
             let walls =
                 Held { on: "finished walls", grip: w.jaw_top, length: w.contact.length, above, bearing: w.bearing };
-            let places = only.places.clone();
             let duty = Duty::Only(only);
             if let Some(j) = soft_of(&w, 0.0) {
                 findings.extend(tall(&name, j.above, j.depth));
@@ -171,7 +179,7 @@ fn build(part: &Part, shop: &Shop, material: &Material, choice: &Choice, way: &W
                 findings.extend(tall(&name, above, w.jaw_top));
                 setups.push(at(&name, duty.clone(), frame, body, &walls));
             }
-            offered(setups.last(), &name, &w, frame, &walls, 0.0, &duty, &places);
+            offered(setups.last(), &name, &w, frame, &walls, 0.0, &duty);
         }
     } else {
         let why = "side 2, on which it would stand, cannot be held";
@@ -193,8 +201,28 @@ fn soft_of(way: &Way, over: f64) -> Option<SoftJaws> {
     }
 }
 
-/// The block in part coordinates, the hat below the part and the grip on it, mm.
-fn block_of(part: &Part, vise: &Vise, choice: &Choice, up: DVec3, findings: &mut Vec<Finding>) -> (Box3, f64, f64) {
+/// A block with how its first side is gripped.
+struct Blank {
+    /// Part coordinates.
+    stock: Box3,
+    /// Stock below the part, mm.
+    hat: f64,
+    /// Height of jaw on the raw block, mm.
+    grip: f64,
+    /// No hat: the first side cuts the outline down to here (work coordinates), mm.
+    half: Option<f64>,
+}
+
+/// How deep the first side may go where a block without a hat is gripped by its own lower half, and the grip, mm. `hat` is what lies below the part.
+fn half_of(height: f64, hat: f64, vise: &Vise) -> Option<(f64, f64)> {
+    let down_to = hat + height / 2.0 - WITNESS;
+    let grip = grips(vise).into_iter().rfind(|&g| g >= LEAST_GRIP && g + ABOVE_JAW <= down_to)?;
+    Some((grip, down_to))
+}
+
+/// The block, the hat below the part and the grip on it.
+fn block_of(part: &Part, vise: &Vise, choice: &Choice, up: DVec3, findings: &mut Vec<Finding>) -> Blank {
+    let mut half = None;
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
     let size = part.bounds.size();
     let height = size[axis];
@@ -239,6 +267,11 @@ fn block_of(part: &Part, vise: &Vise, choice: &Choice, up: DVec3, findings: &mut
                 .rfind(|&g| g + ABOVE_JAW <= hat + 1e-9 && g >= LEAST_GRIP && g <= grip1.at_least(LEAST_GRIP))
             {
                 Some(g) => grip1 = g,
+                None if half_of(height, hat, vise).is_some() => {
+                    let (grip, down_to) = half_of(height, hat, vise).unwrap_or_default();
+                    (grip1, half) = (grip, Some(down_to));
+                    findings.push(witness(part, up));
+                }
                 None => {
                     grip1 = (hat - ABOVE_JAW).at_least(0.0);
                     findings.push(Finding::new(
@@ -249,14 +282,30 @@ fn block_of(part: &Part, vise: &Vise, choice: &Choice, up: DVec3, findings: &mut
                             len(LEAST_GRIP + ABOVE_JAW),
                             hat = len(hat)
                         ),
-                        "Take a thicker block, or plan it half and half (not planned by Gold Chip yet).",
+                        "Take a thicker block. For half from each side it is too thin: the jaws need that much below the middle.",
                     ));
                 }
             }
             (b, hat)
         }
     };
-    (stock, hat, grip1)
+    Blank { stock, hat, grip: grip1, half }
+}
+
+/// Where the halves meet a line may be seen.
+fn witness(part: &Part, up: DVec3) -> Finding {
+    let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
+    let middle = part.bounds.middle()[axis];
+    let mut place = part.bounds;
+    (place.min[axis], place.max[axis]) = (middle - 2.0 * WITNESS, middle + 2.0 * WITNESS);
+    let off = 2.0 * (TOUCH + SEAT);
+    Finding::new(
+        Kind::WitnessLine,
+        Severity::Note,
+        format!("The outline is cut half from each side: where they meet a line of up to {off:.2} mm may be seen", off = len(off)),
+        "The block leaves no hat below the part. The line is as high as the zero of the second side is off; indicate the finished wall, or take a thicker block.",
+    )
+    .at(vec![Place::new(place.min, place.max)])
 }
 
 /// Much above little grip is told.

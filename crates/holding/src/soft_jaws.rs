@@ -170,8 +170,10 @@ pub(crate) struct Asked<'a> {
     pub setup: &'a str,
     /// Above the part when it is clamped, mm: the hat.
     pub over: f64,
-    /// Places that are cut here, part coordinates, where that is not all that is seen: the jaws end below them.
+    /// Places that are cut here, part coordinates: the jaws end below them.
     pub cuts: &'a [DVec3],
+    /// Nothing else is cut.
+    pub only: bool,
     /// The stock in process, work coordinates, where it is known: what it has more than the part gets room.
     pub stock: Option<&'a Slabs>,
 }
@@ -253,14 +255,13 @@ struct Stand {
 }
 
 /// Where it can stand, best first; or why nowhere.
-fn stands(seen: &Seen, cuts: &[DVec3]) -> Result<Vec<Stand>, String> {
+fn stands(seen: &Seen, cuts: &[DVec3], only: bool) -> Result<Vec<Stand>, String> {
     let b = seen.view.bounds;
     let height = b.size().z;
-    let low = if cuts.is_empty() {
-        seen.lowest_open_cut()
-    } else {
-        cuts.iter().map(|p| seen.view.from_part.point(*p).z).fold(b.max.z, Sure::at_most)
-    };
+    let mut low = cuts.iter().map(|p| seen.view.from_part.point(*p).z).fold(b.max.z, Sure::at_most);
+    if !only {
+        low = low.at_most(seen.lowest_open_cut());
+    }
     // A small part is not sunk into its jaws deeper than it is wide: the cutter for the nest is as small as it is.
     let slim = 0.75 * b.size().truncate().min_element();
     let mut out: Vec<Stand> = Vec::new();
@@ -299,7 +300,7 @@ pub(crate) fn design(a: &Asked) -> Result<SoftJaws, String> {
     }
     let seen = Seen::of(a.part, &a.part_from_work);
     let mut why = String::new();
-    for s in stands(&seen, a.cuts)? {
+    for s in stands(&seen, a.cuts, a.only)? {
         for blanks in a.shop.jaw_blanks.iter().filter(|b| b.pairs > 0) {
             match on_stand(a, &seen, &s, blanks) {
                 Ok(j) => return Ok(j),
@@ -751,8 +752,10 @@ impl SoftJaws {
             len(trim(self.spacer))
         )];
         match duty {
-            Duty::AllButHat => {}
-            Duty::All => out.push("Turn over about X: what was up stands on the nest's floor".into()),
+            Duty::AllButHat | Duty::Half { turned: false, .. } => {}
+            Duty::All | Duty::Half { turned: true, .. } => {
+                out.push("Turn over about X: what was up stands on the nest's floor".into())
+            }
             Duty::Only(_) => {
                 out.push(format!("Stand it up: {up} of the part is up, its end stands on the nest's floor"))
             }
@@ -879,14 +882,29 @@ pub fn in_process(
     let stock = (!matches!(setup.duty, Duty::Only(_))).then_some(stock);
     let (name, duty, frame) = (setup.name.clone(), setup.duty.clone(), setup.part_from_work);
     let above = part_top(part, &frame);
-    let cuts: &[DVec3] = match &duty {
-        Duty::Only(o) => &o.places,
-        Duty::All | Duty::AllButHat => &[],
+    let cuts = below(&duty, &frame);
+    let asked = Asked {
+        cuts: &cuts,
+        only: matches!(duty, Duty::Only(_)),
+        part,
+        part_from_work: frame,
+        shop,
+        material,
+        setup: &name,
+        over: j.above + j.top - above,
+        stock,
     };
-    let asked =
-        Asked { cuts, part, part_from_work: frame, shop, material, setup: &name, over: j.above + j.top - above, stock };
     *setup = design(&asked)?.setup(&name, duty, frame, shop);
     Ok(())
+}
+
+/// Places that a setup cuts beside the jaws, part coordinates, but for what is seen from above.
+pub(crate) fn below(duty: &Duty, part_from_work: &Placement) -> Vec<DVec3> {
+    match duty {
+        Duty::Only(o) => o.places.clone(),
+        Duty::Half { down_to, .. } => vec![part_from_work.point(DVec3::Z * *down_to)],
+        Duty::All | Duty::AllButHat => Vec::new(),
+    }
 }
 
 /// Upper end of a part in a setup, mm.

@@ -291,8 +291,10 @@ impl Grip {
             len(trim(self.opening))
         )];
         match duty {
-            Duty::AllButHat => {}
-            Duty::All => out.push("Turn over about X: what was up lies on the parallels".into()),
+            Duty::AllButHat | Duty::Half { turned: false, .. } => {}
+            Duty::All | Duty::Half { turned: true, .. } => {
+                out.push("Turn over about X: what was up lies on the parallels".into())
+            }
             Duty::Only(_) => {
                 out.push(format!("Stand it up: {up} of the part is up, its finished end lies on the parallels"));
             }

@@ -1,9 +1,9 @@
 //! Ways to stand the part in the vise that are compared: which end up, which way round, and what the jaws find.
 
-use crate::frame::Order;
+use crate::frame::{Duty, Order};
 use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
 use crate::hold::{HoldKind, HoldKinds};
-use crate::soft_jaws::{Asked, SoftJaws, design};
+use crate::soft_jaws::{Asked, SoftJaws, below, design};
 use crate::vise::{Bearing, bearing, clamping};
 use geom::{Box3, DMat3, DVec3, Placement};
 use part::{Part, View};
@@ -197,7 +197,7 @@ pub fn sides(part: &Part, shop: &Shop, material: &Material, order: Order, kinds:
     if kinds.allow(HoldKind::SoftJaws) && !ways.iter().any(Way::holds) {
         ways.par_iter_mut().for_each(|w| {
             let frame = standing(-w.up, -w.back, &part.bounds);
-            w.soft = Some(soft(part, frame, shop, material, "side 2", &[]));
+            w.soft = Some(soft(part, frame, shop, material, "side 2", &Duty::All));
         });
     }
     ways.sort_by(|a, b| {
@@ -219,9 +219,12 @@ pub(crate) fn soft(
     shop: &Shop,
     material: &Material,
     setup: &str,
-    cuts: &[DVec3],
+    duty: &Duty,
 ) -> Result<Box<SoftJaws>, String> {
-    design(&Asked { part, part_from_work, shop, material, setup, over: 0.0, cuts, stock: None }).map(Box::new)
+    let cuts = below(duty, &part_from_work);
+    let only = matches!(duty, Duty::Only(_));
+    design(&Asked { part, part_from_work, shop, material, setup, over: 0.0, cuts: &cuts, only, stock: None })
+        .map(Box::new)
 }
 
 /// The work frame of a body standing on its lowest face: x 0 at its left end, y 0 at its back, z 0 below.
@@ -306,6 +309,21 @@ fn ways_up(
     out
 }
 
+/// The same way for a second side that cuts the lower half of the outline too: the jaws end below that.
+pub(crate) fn for_half(part: &Part, way: &Way, duty: &Duty, shop: &Shop, material: &Material, kinds: HoldKinds) -> Way {
+    let Duty::Half { down_to, .. } = duty else { return way.clone() };
+    let (first, second) = (View::new(part, frame(way.up, way.back)), View::new(part, frame(-way.up, -way.back)));
+    let over = second.from_part.after(&first.from_part.inverse());
+    let low = lowest_cut_near_jaws(&second, &first, &over) - second.bounds.min.z;
+    let best = best_grip(&second, &shop.vise, low.at_most(*down_to) - 1.0);
+    let clamp = clamp_share(best, &shop.vise, material);
+    let mut w = Way { jaw_top: best.0, contact: best.1, clamp, soft: None, ..way.clone() };
+    if kinds.allow(HoldKind::SoftJaws) && !w.holds() {
+        w.soft = Some(soft(part, standing(-w.up, -w.back, &part.bounds), shop, material, "side 2", duty));
+    }
+    w
+}
+
 /// The best way to hold the finished part with this end up.
 pub(crate) fn way_of_further(
     part: &Part,
@@ -314,7 +332,7 @@ pub(crate) fn way_of_further(
     material: &Material,
     kinds: HoldKinds,
     setup: &str,
-    cuts: &[DVec3],
+    duty: &Duty,
 ) -> Way {
     let vise = &shop.vise;
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
@@ -340,7 +358,7 @@ pub(crate) fn way_of_further(
     });
     if kinds.allow(HoldKind::SoftJaws) && !ways.iter().any(Way::holds) {
         ways.par_iter_mut().for_each(|w| {
-            w.soft = Some(soft(part, standing(w.up, w.back, &part.bounds), shop, material, setup, cuts));
+            w.soft = Some(soft(part, standing(w.up, w.back, &part.bounds), shop, material, setup, duty));
         });
     }
     let [a, b] = ways;

@@ -105,6 +105,11 @@ impl Work<'_, '_> {
         Region::union_all(&parts)
     }
 
+    /// Does the block stand around the part at a height, for the other side to cut?
+    fn is_below_half(&self, z: f64) -> bool {
+        self.side.half.is_some_and(|t| z < t - 1e-3)
+    }
+
     /// Heights at which clearing ends, from the top down.
     fn ends(&self) -> Vec<f64> {
         let mut z: Vec<f64> = self.floors.clone();
@@ -136,6 +141,11 @@ impl Work<'_, '_> {
                 z.push(bottom);
             }
         }
+        if let Some(t) = self.side.half {
+            z.retain(|&f| (f - t).abs() > 1e-3);
+            z.push(t);
+            z.sort_by(|a, b| b.total_cmp(a));
+        }
         if let Some(t) = self.side.through_to {
             z.retain(|&f| f > t + 1e-3);
             z.push(t);
@@ -157,10 +167,13 @@ impl Work<'_, '_> {
         let mine = self.mine.as_ref().map(|m| m.grown(0.3, COARSE));
         let ends = self.ends();
         let levels: Vec<f64> = [self.top].into_iter().chain(ends.iter().copied()).collect();
+        let outline = self.side.half.map(|_| self.side.view.shadow(self.side.view.bounds.min.z - 1.0));
         for low in ends {
             let shadow = self.filled(low + OFF_FLOOR, drilled);
+            let inner = outline.as_ref().filter(|_| self.is_below_half(low));
             for piece in arena.minus(&shadow).components() {
-                let duty = |r: Region| mine.as_ref().map_or_else(|| r.clone(), |m| r.intersect(m));
+                let within = |r: Region, m: Option<&Region>| m.map_or_else(|| r.clone(), |m| r.intersect(m));
+                let duty = |r: Region| within(within(r, mine.as_ref()), inner);
                 let goal = duty(self.stock.between(low, high).intersect(&piece)).without_specks(1e-3);
                 if goal.opened(0.05, COARSE).area() > 0.02 {
                     // All that is to go in it, not only what this step down adds: its walls reach up to the top.
@@ -294,7 +307,7 @@ impl Work<'_, '_> {
             shadow,
             deeper: deeper.intersect(&piece),
             open: piece,
-            near: self.mine.as_ref().map(|_| goal.grown(0.3, COARSE)),
+            near: (self.mine.is_some() || self.is_below_half(low)).then(|| goal.grown(0.3, COARSE)),
             goal,
             floor,
             wall_top,

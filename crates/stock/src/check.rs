@@ -56,11 +56,15 @@ pub(crate) fn faces(piece: &Piece, axes: &[Along; 3], v: &mut Verdict) {
                     Fit::NoHat,
                     Kind::StockNoHat,
                     face,
-                    format!("{} mm are left at {face} to hold it by, {} are needed", len(trim(gap)), len(trim(want.least))),
+                    format!(
+                        "{} mm are left at {face} to hold it by, {} are needed",
+                        len(trim(gap)),
+                        len(trim(want.least))
+                    ),
                     if a.roles[e] == Role::Held {
                         "Take a longer piece, or hold it by a finished diameter."
                     } else {
-                        "Stock as thick as the part leaves no hat: it is cut half from each side (not planned by Gold Chip yet)."
+                        "Stock as thick as the part leaves no hat: it is cut half from each side."
                     },
                 );
             } else {

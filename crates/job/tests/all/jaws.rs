@@ -10,7 +10,7 @@ use job::{Plan, Settled, plan, prove_plan};
 use kernel::shape::{Shape, rounded_polygon};
 use part::Part;
 use proof::Proof;
-use reason::Severity;
+use reason::{Severity, Sure};
 use shop::Shop;
 
 /// A pear with a hole and a pocket below.
@@ -229,4 +229,48 @@ fn families_of_odd_parts_are_held() {
     let (all, proved) = table.iter().fold((0, 0), |s, r| (s.0 + r[0], s.1 + r[1]));
     let told: usize = table.iter().map(|r| r[2]).sum();
     assert!(proved * 100 >= all * 80 && proved + told == all, "{proved} of {all}\n{}", bad.join("\n"));
+}
+
+/// Stock as thick as the part leaves no hat: a little more than half is cut from each side. What is too thin for that is said.
+#[test]
+fn stock_without_a_hat_is_cut_half_from_each_side() {
+    let shop = Shop::demo().unwrap();
+    let with = |part: &Part, size: [f64; 3]| {
+        let stock = Some(job::StockDecision::Sizes(size));
+        plan(part, "half", &shop, &Settled { stock, ..Settled::default() }).unwrap().plan
+    };
+    // Flat jaws hold a block with a pocket, soft ones the pear.
+    let pocket = [([12.0, 10.0], 5.0), ([48.0, 10.0], 5.0), ([48.0, 30.0], 5.0), ([12.0, 30.0], 5.0)];
+    let block = Shape::prism(
+        &rounded_polygon(&[([0.0, 0.0], 6.0), ([60.0, 0.0], 6.0), ([60.0, 40.0], 6.0), ([0.0, 40.0], 6.0)]),
+        0.0,
+        14.0,
+    )
+    .unwrap();
+    // Deeper than half: its walls and floor are the first side's, for only that sees it.
+    let block = read(&block.cut(&Shape::prism(&rounded_polygon(&pocket), 4.0, 15.0).unwrap()).unwrap());
+    for (part, size, jaws) in [(block, [63.0, 43.0, 15.0], 0), (pear(), [68.0, 48.0, 15.0], 1)] {
+        let p = with(&part, size);
+        let proof = prove_plan(&part, &p, &shop).unwrap();
+        assert!(proof.passed() && proof.complete, "{:?}", stops(&proof));
+        assert_eq!((p.sides.len(), p.made.len()), (2, jaws));
+        let line = p.findings.iter().find(|f| f.kind == "witness_line").expect("the line is told");
+        let height = line.places[0].max_mm[2] - line.places[0].min_mm[2];
+        assert!(line.severity == Severity::Note && height < 2.0, "{line:?}");
+        // No jaw of the first side reaches what it cuts.
+        let first = &p.sides[0];
+        let top = first.setup.hold.bodies().iter().map(|b| b.max.z).fold(0.0, Sure::at_least);
+        let low =
+            first.operations.iter().filter(|o| o.title.contains("outline")).map(|o| o.bottom).fold(99.0, Sure::at_most);
+        assert!(low >= top + 1.9, "{low} {top}");
+        // A jaw in the way of the outline's cut would be found: raised by what the plan keeps free, it is.
+        let mut off = p.clone();
+        if let holding::Hold::Vise(g) = &mut off.sides[0].setup.hold {
+            g.bodies.iter_mut().filter(|b| b.name.contains("jaw")).for_each(|b| b.max.z += 5.0);
+        }
+        assert!(of_kind(&prove_plan(&part, &off, &shop).unwrap(), "cutter_in_keep_out"));
+    }
+    let thin = read(&Shape::block([0.0; 3], [60.0, 40.0, 5.0]).unwrap());
+    let p = with(&thin, [63.0, 43.0, 6.0]);
+    assert!(p.findings.iter().any(|f| f.kind == "no_hat" && f.why.contains("too thin")), "{:?}", p.findings);
 }
