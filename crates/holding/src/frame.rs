@@ -77,6 +77,8 @@ pub enum Duty {
     AllButHat,
     /// All that is seen from above and still stands, the hat first.
     All,
+    /// All that is seen from above of a piece that nothing is left on to hold it by.
+    Seen,
     /// The outline down to a height (work coordinates, mm), a little more than half, and all inside it that is seen from above.
     Half {
         /// mm.

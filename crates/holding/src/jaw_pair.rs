@@ -173,7 +173,7 @@ impl SoftJaws {
         Setup {
             name: self.made.clone(),
             station: shop.machine.id.clone(),
-            duty: Duty::All,
+            duty: Duty::Seen,
             part_from_work: Placement::IDENTITY,
             zero_in_machine: self.zero_in_machine(shop),
             datum: pair.datum(),

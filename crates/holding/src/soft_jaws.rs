@@ -321,7 +321,9 @@ fn on_stand(a: &Asked, seen: &Seen, s: &Stand, blanks: &JawBlanks) -> Result<Sof
     let more = a.stock.map(|stock| stock.between(b.min.z, top).minus(&gripped.grown(LEFT, FINE)).grown(LEFT, FINE));
     let outline = Region::union_all([&gripped].into_iter().chain(more.as_ref()));
     let Some((lo, hi)) = outline.bounds() else { return Err("nothing of it lies between the jaws".into()) };
-    let split = f64::midpoint(lo.y, hi.y);
+    // Round numbers for whoever touches the blanks.
+    let split = (lo.y + hi.y).round() / 2.0;
+    let x0 = (b.middle().x - blanks.width_mm / 2.0).round();
 
     let deepest = if s.seat > b.min.z + OFF_FLOOR { b.min.z - BELOW } else { s.seat - GROOVE };
     let drawn = |r: &Region| nest::drawn_to(r, split);
@@ -351,9 +353,8 @@ fn on_stand(a: &Asked, seen: &Seen, s: &Stand, blanks: &JawBlanks) -> Result<Sof
     if flat.area() < STANDS {
         return Err(format!("only {:.0} mm² of it would stand on the jaws", flat.area()));
     }
-    bolts(blanks, &pockets, b.middle().x, bed)?;
+    bolts(blanks, &pockets, x0 + blanks.width_mm / 2.0, bed)?;
 
-    let x0 = b.middle().x - blanks.width_mm / 2.0;
     let block = [
         DVec3::new(x0, moving - blanks.thickness_mm, bed),
         DVec3::new(x0 + blanks.width_mm, fixed + blanks.thickness_mm, bed + blanks.height_mm),
@@ -752,7 +753,7 @@ impl SoftJaws {
             len(trim(self.spacer))
         )];
         match duty {
-            Duty::AllButHat | Duty::Half { turned: false, .. } => {}
+            Duty::AllButHat | Duty::Seen | Duty::Half { turned: false, .. } => {}
             Duty::All | Duty::Half { turned: true, .. } => {
                 out.push("Turn over about X: what was up stands on the nest's floor".into())
             }
@@ -903,7 +904,7 @@ pub(crate) fn below(duty: &Duty, part_from_work: &Placement) -> Vec<DVec3> {
     match duty {
         Duty::Only(o) => o.places.clone(),
         Duty::Half { down_to, .. } => vec![part_from_work.point(DVec3::Z * *down_to)],
-        Duty::All | Duty::AllButHat => Vec::new(),
+        Duty::All | Duty::AllButHat | Duty::Seen => Vec::new(),
     }
 }
 

@@ -291,7 +291,7 @@ impl Grip {
             len(trim(self.opening))
         )];
         match duty {
-            Duty::AllButHat | Duty::Half { turned: false, .. } => {}
+            Duty::AllButHat | Duty::Seen | Duty::Half { turned: false, .. } => {}
             Duty::All | Duty::Half { turned: true, .. } => {
                 out.push("Turn over about X: what was up lies on the parallels".into())
             }

@@ -81,7 +81,8 @@ fn is_whole(raw: &RawModel) -> bool {
         let b = mesh.bounds();
         let (u, v) = ((axis + 1) % 3, (axis + 2) % 3);
         let pitch = (b.size()[u] * b.size()[v] / 200_000.0).sqrt();
-        let in_turn = |r: &Vec<geom::Crossing>| r.len() % 2 == 0 && r.chunks(2).all(|c| c[0].enters && !c[1].enters);
+        let in_turn =
+            |r: &Vec<geom::Crossing>| r.len().is_multiple_of(2) && r.chunks(2).all(|c| c[0].enters && !c[1].enters);
         mesh.crossings(&RayGrid::covering(axis, &b, pitch)).iter().all(in_turn)
     })
 }

@@ -398,13 +398,14 @@ impl EachSetup<'_> {
                     material,
                     name: &held.name,
                     through_to: (held.duty == Duty::AllButHat).then_some(view.bounds.min.z - BELOW),
+                    hat: held.duty == Duty::All,
                     half: match held.duty {
                         Duty::Half { down_to, .. } => Some(down_to),
-                        Duty::All | Duty::AllButHat | Duty::Only(_) => None,
+                        Duty::All | Duty::AllButHat | Duty::Seen | Duty::Only(_) => None,
                     },
                     only: match &held.duty {
                         Duty::Only(o) => Some((&o.places, o.cell)),
-                        Duty::All | Duty::AllButHat | Duty::Half { .. } => None,
+                        Duty::All | Duty::AllButHat | Duty::Seen | Duty::Half { .. } => None,
                     },
                     uneven: uneven.filter(|_| !matches!(held.duty, Duty::Only(_))),
                     intents: self.intents,

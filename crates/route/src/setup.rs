@@ -29,6 +29,8 @@ pub struct Side<'a> {
     pub name: &'a str,
     /// Below the part's bottom the outline is cut to here; none on the side where the bottom is done.
     pub through_to: Option<f64>,
+    /// What the part was held by stands on it: it is decked off first.
+    pub hat: bool,
     /// The outline is cut down to here, the rest of it from the other side; what lies inside it goes deeper.
     pub half: Option<f64>,
     /// It cuts only at these places (middles of cubes, part coordinates; side of the cubes): what no other side sees.
@@ -65,6 +67,7 @@ impl<'a> Side<'a> {
             name: "side",
             through_to: None,
             half: None,
+            hat: true,
             only: None,
             uneven: None,
             intents: &[],
@@ -334,7 +337,7 @@ impl Work<'_, '_> {
         }
         let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
         let moves = face(&facing, feeds, self.clear_z, &self.stock);
-        let last = self.side.through_to.is_none() && self.side.half.is_none();
+        let last = self.side.hat && self.side.through_to.is_none();
         let title =
             if last { format!("Deck the hat off, {}", tool.words()) } else { format!("Face, {}", tool.words()) };
         let mut cutter_why = vec![Term::new("D", "as wide as the crib has: fewest rows", tool.diameter_mm, "mm")];
