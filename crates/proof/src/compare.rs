@@ -69,7 +69,10 @@ pub(crate) struct Piece {
     pub bounds: Box3,
     /// Greatest depth normal to the surface, mm.
     pub depth: f64,
+    /// Middle of the ray that is deepest, and the deepest place on it.
     pub deepest: DVec3,
+    /// See `deepest`.
+    pub tip: DVec3,
     pub volume: f64,
 }
 
@@ -151,6 +154,7 @@ fn cover(scraps: &[Scrap], grid: geom::RayGrid, counts_volume: bool) -> Vec<Piec
         b: f64,
         depth: f64,
         deepest: DVec3,
+        tip: DVec3,
         volume: f64,
     }
     let nu = grid.count[0];
@@ -161,7 +165,8 @@ fn cover(scraps: &[Scrap], grid: geom::RayGrid, counts_volume: bool) -> Vec<Piec
         let (u, v) = (s.ray % nu, s.ray / nu);
         let key = ((s.a / QUANTUM).floor() as i64, (s.b / QUANTUM).ceil() as i64);
         let volume = if counts_volume { (s.b - s.a) * area } else { 0.0 };
-        let mid = grid.point(s.ray, s.at);
+        let mid = grid.point(s.ray, f64::midpoint(s.a, s.b));
+        let tip = grid.point(s.ray, s.at);
         if let Some(&r) = open.get(&(v, key.0, key.1))
             && runs[r].u1 + 1 == u
         {
@@ -173,11 +178,12 @@ fn cover(scraps: &[Scrap], grid: geom::RayGrid, counts_volume: bool) -> Vec<Piec
             if s.depth > run.depth {
                 run.depth = s.depth;
                 run.deepest = mid;
+                run.tip = tip;
             }
             continue;
         }
         open.insert((v, key.0, key.1), runs.len());
-        runs.push(Run { u0: u, u1: u, v0: v, v1: v, key, a: s.a, b: s.b, depth: s.depth, deepest: mid, volume });
+        runs.push(Run { u0: u, u1: u, v0: v, v1: v, key, a: s.a, b: s.b, depth: s.depth, deepest: mid, tip, volume });
     }
     let mut rects: Vec<Run> = Vec::new();
     let mut above: HashMap<(usize, usize, i64, i64), usize> = HashMap::new();
@@ -194,6 +200,7 @@ fn cover(scraps: &[Scrap], grid: geom::RayGrid, counts_volume: bool) -> Vec<Piec
             if r.depth > t.depth {
                 t.depth = r.depth;
                 t.deepest = r.deepest;
+                t.tip = r.tip;
             }
             continue;
         }
@@ -213,6 +220,7 @@ fn cover(scraps: &[Scrap], grid: geom::RayGrid, counts_volume: bool) -> Vec<Piec
                 bounds: Box3 { min: lo - margin, max: hi + margin },
                 depth: r.depth,
                 deepest: r.deepest,
+                tip: r.tip,
                 volume: r.volume,
             }
         })
@@ -253,7 +261,7 @@ pub(crate) fn group(boxes: &[Piece]) -> Vec<Patch> {
             out.push(Patch { places: vec![], depth: 0.0, deepest: DVec3::ZERO, volume: 0.0, points: vec![] });
             out.len() - 1
         });
-        let Piece { bounds: b, depth, deepest, volume } = *piece;
+        let Piece { bounds: b, depth, deepest, volume, .. } = *piece;
         let p = &mut out[k];
         p.places.push(Place::new(b.min, b.max));
         p.volume += volume;

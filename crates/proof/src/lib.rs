@@ -461,7 +461,10 @@ fn split_named(pieces: &[Piece], named: &[Finding]) -> (Vec<Vec<Piece>>, Vec<Pie
     let mut rest = Vec::new();
     for p in pieces {
         let mid = (p.bounds.min + p.bounds.max) / 2.0;
-        match named.iter().position(|f| f.places.iter().any(|q| q.contains(mid, 0.05) || q.contains(p.deepest, 0.05))) {
+        match named
+            .iter()
+            .position(|f| f.places.iter().any(|q| [mid, p.deepest, p.tip].iter().any(|at| q.contains(*at, 0.05))))
+        {
             Some(k) => by_name[k].push(*p),
             None => rest.push(*p),
         }
