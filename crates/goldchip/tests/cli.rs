@@ -422,9 +422,24 @@ fn soft_jaws_have_a_folder_that_is_proved_with_the_part() {
     let o = goldchip(&["prove", path(&out)]);
     assert!(o.status.code() == Some(2) && last_error(&o).contains("is missing"), "{}", last_error(&o));
     std::fs::write(&program, good).unwrap();
+    // The second side by another zero: where it stands the plan's file says, else it is refused; 0.3 mm off it is a gouge.
+    let second = out.join(side["program"].as_str().unwrap());
+    let posted = std::fs::read_to_string(&second).unwrap();
+    std::fs::write(&second, posted.replace("G54", "G55")).unwrap();
+    let o = goldchip(&["prove", path(&out)]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("G55"), "{}", last_error(&o));
+    for (x, code) in [(0.0, 0), (0.3, 3)] {
+        let mut plan = plan.clone();
+        plan["setups"][1]["zeros"] = serde_json::json!({"G55": [x, 0.0, 0.0]});
+        std::fs::write(out.join("plan.json"), plan.to_string()).unwrap();
+        let o = goldchip(&["prove", path(&out)]);
+        assert_eq!(o.status.code(), Some(code), "{}", String::from_utf8_lossy(&o.stdout));
+    }
+    std::fs::write(&second, posted).unwrap();
+    std::fs::write(out.join("plan.json"), plan.to_string()).unwrap();
     // A name that is a path leads nowhere.
     let text = std::fs::read_to_string(out.join("plan.json")).unwrap();
-    std::fs::write(out.join("plan.json"), text.replace("\"made\": \"jaws-side-2\"", "\"made\": \"../elsewhere\""))
+    std::fs::write(out.join("plan.json"), text.replace("\"made\":\"jaws-side-2\"", "\"made\":\"../elsewhere\""))
         .unwrap();
     let o = goldchip(&["prove", path(&out)]);
     assert!(o.status.code() == Some(2) && last_error(&o).contains("no name of a made piece"), "{}", last_error(&o));

@@ -84,7 +84,10 @@ fn build(part: &Part, shop: &Shop, material: &Material, choice: &Choice, way: &W
     findings.extend(tall("side 1", stock_1.z - grip1, grip1));
     let soft2 = soft_of(way, hat);
     match &soft2 {
-        Some(j) => findings.extend(tall("side 2", j.above, j.depth)),
+        Some(j) => {
+            findings.extend(tall("side 2", j.above, j.depth));
+            findings.extend(turns_freely(j, "side 2"));
+        }
         None => findings.extend(tall("side 2", part_2.z + hat - grip2, grip2)),
     }
     let mut not_planned = Vec::new();
@@ -174,6 +177,7 @@ fn build(part: &Part, shop: &Shop, material: &Material, choice: &Choice, way: &W
             let duty = Duty::Only(only);
             if let Some(j) = soft_of(&w, 0.0) {
                 findings.extend(tall(&name, j.above, j.depth));
+                findings.extend(turns_freely(&j, &name));
                 setups.push(j.setup(&name, duty.clone(), frame, shop));
             } else {
                 findings.extend(tall(&name, above, w.jaw_top));
@@ -290,6 +294,20 @@ fn block_of(part: &Part, vise: &Vise, choice: &Choice, up: DVec3, findings: &mut
         }
     };
     Blank { stock, hat, grip: grip1, half }
+}
+
+/// A round part in a round nest.
+fn turns_freely(j: &SoftJaws, name: &str) -> Option<Finding> {
+    j.turns_freely.then(|| {
+        Finding::new(
+            Kind::TurnsFreely,
+            Severity::Warn,
+            format!("The nest of {name} is round: nothing in it says how far the part is turned, and what is cut there hangs on it"),
+            "Scribe a line across part and hat before it comes out of the first side, at the right end along X, and set it to that line; or put a pin of the first side's hole against a stop.",
+        )
+        .in_setup(name)
+        .keyed(name)
+    })
 }
 
 /// Where the halves meet a line may be seen.

@@ -131,7 +131,7 @@ pub struct SoftJaws {
     pub clamp_kn: f64,
     /// What the vise would give, kN.
     pub clamp_full_kn: f64,
-    /// The outline is round: nothing in the nest says how far the piece is turned.
+    /// The outline is round and what is cut is not: nothing in the nest says how far the piece is turned.
     pub turns_freely: bool,
     /// Both blanks on the spacer before anything is cut: least and largest corner, mm.
     #[ts(type = "[[number, number, number], [number, number, number]]")]
@@ -208,6 +208,24 @@ impl Seen<'_> {
     /// Heights of flats that look down, from below up.
     fn seats(&self) -> Vec<f64> {
         self.under.floors().into_iter().map(|z| -z).collect()
+    }
+    /// Does what is cut from above only hang on how far the part is turned about the upright through its middle?
+    fn turn_matters(&self) -> bool {
+        /// Less is no feature, mm².
+        const LEAST: f64 = 1.0;
+        let b = self.view.bounds;
+        let middle = b.middle().truncate();
+        let outline = self.view.shadow(b.min.z - 1.0);
+        (1..10).map(|k| b.min.z + b.size().z * f64::from(k) / 10.0).any(|z| {
+            // Open from above, and not from below as well.
+            let mine = self.below(z).intersect(&outline.minus(&self.view.shadow(z)));
+            [0.7, 1.9].into_iter().any(|angle| {
+                let turn = |p: DVec2| middle + DVec2::from_angle(angle).rotate(p - middle);
+                let turned: Vec<Vec<DVec2>> =
+                    mine.loops().into_iter().map(|l| l.into_iter().map(turn).collect()).collect();
+                mine.minus(&Region::from_oriented(&turned)).area() > LEAST
+            })
+        })
     }
     /// The lowest that is cut from above and lies open to the outside: a jaw must end below it.
     fn lowest_open_cut(&self) -> f64 {
@@ -398,7 +416,7 @@ fn on_stand(a: &Asked, seen: &Seen, s: &Stand, blanks: &JawBlanks) -> Result<Sof
         span: bearing.span,
         clamp_kn,
         clamp_full_kn: vise.clamp_kn,
-        turns_freely: is_round(&gripped),
+        turns_freely: is_round(&gripped) && seen.turn_matters(),
         block,
         top,
         pockets,

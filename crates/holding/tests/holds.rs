@@ -144,3 +144,24 @@ fn what_does_not_fit_or_hold_is_said() {
 fn aluminium(shop: &Shop) -> &shop::machine::Material {
     shop.material("aluminium-6082").unwrap()
 }
+
+/// A round part in a round nest: told where what the second side cuts hangs on the turn, and only there.
+#[test]
+fn a_round_part_is_told_where_its_turn_matters() {
+    let shop = Shop::demo().unwrap();
+    let up = [0.0, 0.0, 1.0];
+    let disc = || Shape::cylinder([0.0; 3], up, 20.0, 14.0).unwrap();
+    let bore = |x: f64, r: f64, low: f64, high: f64| Shape::cylinder([x, 0.0, low], up, r, high - low).unwrap();
+    let told = |s: &Shape| {
+        let choice = Choice { order: Order::Up { axis: 2, positive: true }, ..Choice::default() };
+        let p = plan(&read(s), &shop, aluminium(&shop), &choice).unwrap();
+        assert!(p.setups.len() == 2 && p.setups[1].hold.makes().is_some(), "{:?}", p.not_planned);
+        p.findings.iter().any(|f| f.kind == "turns_freely")
+    };
+    // Nothing, a recess in the middle, a hole right through (the first side's): no.
+    assert!(!told(&disc()));
+    assert!(!told(&disc().cut(&bore(0.0, 6.0, -1.0, 4.0)).unwrap()));
+    assert!(!told(&disc().cut(&bore(12.0, 2.5, -1.0, 15.0)).unwrap()));
+    // A blind hole off the middle from below: yes.
+    assert!(told(&disc().cut(&bore(12.0, 2.5, -1.0, 6.0)).unwrap()));
+}

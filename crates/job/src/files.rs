@@ -12,6 +12,7 @@ use sha2::{Digest, Sha256};
 use shop::Shop;
 use shop::machine::Machine;
 use shop::tool::Tool;
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 /// Folder of the programs as they were posted: an edited one is compared with them.
@@ -92,6 +93,9 @@ pub struct SetupFile {
     pub part_from_work: [f64; 16],
     /// Work zero in machine coordinates.
     pub zero_in_machine_mm: [f64; 3],
+    /// Further zeros, "G55" to "G59": where they stand in this setup's work coordinates.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub zeros: BTreeMap<String, [f64; 3]>,
     /// Tools.
     pub tools: Vec<Tool>,
     /// What nothing may enter.
@@ -258,6 +262,7 @@ fn write_folder(
             program: format!("{}-{stem}.ngc", k + 1),
             part_from_work: s.setup.part_from_work.to_rows(),
             zero_in_machine_mm: s.setup.zero_in_machine.to_array(),
+            zeros: BTreeMap::new(),
             tools: s.tools.clone(),
             keep_out: keep_outs(&s.setup, &plan.made),
             error: error_file(&s.setup),
@@ -402,6 +407,12 @@ fn check(p: &PlanFile) -> Result<(), FileError> {
         if !s.zero_in_machine_mm.iter().all(|v| v.is_finite()) {
             return bad(format!("zero_in_machine_mm of '{}' is no place", s.name));
         }
+        let zero = |(name, at): (&String, &[f64; 3])| {
+            crate::proving::zero_number(name).is_none() || at.iter().any(|v| !v.is_finite())
+        };
+        if s.zeros.iter().any(zero) {
+            return bad(format!("the zeros of '{}' are places named G55 to G59", s.name));
+        }
         if let Some(f) = s.tools.iter().find_map(Tool::fault) {
             return bad(f);
         }
@@ -463,6 +474,7 @@ pub fn prove(
             &s.tools,
             keep_out,
             promises_of(dir, s, &text, &mut findings),
+            &s.zeros,
         )?;
         setups.push(proof::SetupInput { bodies, ..input });
     }
@@ -480,7 +492,7 @@ pub fn prove(
         let text = std::fs::read_to_string(&path).map_err(io(&path))?;
         let placement = Placement::from_rows(&t.part_from_work).unwrap_or(Placement::IDENTITY);
         let zero = DVec3::from_array(t.zero_in_machine_mm);
-        let program = setup_input(&t.name, &t.program, &text, placement, zero, &t.tools, Vec::new(), None)?;
+        let program = setup_input(&t.name, &t.program, &text, placement, zero, &t.tools, Vec::new(), None, &t.zeros)?;
         nests.push(crate::proving::nest_of(k, jaws, program));
         made.push((jaws.made.clone(), proved));
     }

@@ -13,6 +13,7 @@ use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::machine::Machine;
 use shop::tool::Tool;
+use std::collections::BTreeMap;
 
 /// A drill's point as the proof takes it.
 pub(crate) fn drill_point(p: &Point) -> proof::DrillPoint {
@@ -35,7 +36,12 @@ pub fn limits_of(m: &Machine) -> Limits {
     }
 }
 
-/// A setup's text, read back.
+/// The number of a further zero: 55 of "G55".
+pub(crate) fn zero_number(name: &str) -> Option<u32> {
+    name.strip_prefix('G')?.parse().ok().filter(|n| (55..=59).contains(n))
+}
+
+/// A setup's text, read back. `zeros`: further ones by name, work coordinates.
 pub fn setup_input(
     name: &str,
     file: &str,
@@ -45,8 +51,10 @@ pub fn setup_input(
     tools: &[Tool],
     keep_out: Vec<KeepOut>,
     promises: Option<Anchored>,
+    zeros: &BTreeMap<String, [f64; 3]>,
 ) -> Result<SetupInput, JobError> {
-    let program = program::read(text, &ReadSettings { zero_in_machine: zero, ..Default::default() })
+    let zeros = zeros.iter().filter_map(|(name, at)| Some((zero_number(name)?, DVec3::from_array(*at)))).collect();
+    let program = program::read(text, &ReadSettings { zero_in_machine: zero, zeros, ..Default::default() })
         .map_err(|error| JobError::Program { program: file.into(), error })?;
     Ok(SetupInput {
         name: name.into(),
@@ -90,6 +98,7 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
                 &s.tools,
                 keep_out,
                 Some(s.promises.clone()),
+                &BTreeMap::new(),
             )?;
             let made = plan.made.iter().filter(|m| m.setup == s.setup.name);
             let bodies = made.flat_map(|m| &m.bodies).map(|b| Body { name: b.name.clone(), mesh: b.mesh.clone() });

@@ -3,20 +3,23 @@
 use crate::lex;
 use geom::{DVec2, DVec3};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::f64::consts::TAU;
 
 /// What the reader must be told of the setup.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub struct ReadSettings {
     /// Where the work zero (G54) stands in machine coordinates, mm. Machine z = work z + zero z + tool length.
     pub zero_in_machine: DVec3,
+    /// Further zeros by their number (55 for G55): where they stand in work coordinates, mm.
+    pub zeros: BTreeMap<u32, DVec3>,
     /// Most motions; a repeat count beyond it is an error, not an endless run.
     pub most_steps: usize,
 }
 
 impl Default for ReadSettings {
     fn default() -> Self {
-        ReadSettings { zero_in_machine: DVec3::new(0.0, 0.0, -300.0), most_steps: 2_000_000 }
+        ReadSettings { zero_in_machine: DVec3::new(0.0, 0.0, -300.0), zeros: BTreeMap::new(), most_steps: 2_000_000 }
     }
 }
 
@@ -130,7 +133,10 @@ enum Mode {
 struct State {
     pos: DVec3,
     zero: DVec3,
+    /// By G92.
     shift: DVec3,
+    /// The zero in use, work coordinates: that of G54 is the origin.
+    system: DVec3,
     mode: Mode,
     plane: u32,
     absolute: bool,
@@ -235,6 +241,7 @@ pub fn read(text: &str, settings: &ReadSettings) -> Result<Program, ReadError> {
         pos: -settings.zero_in_machine,
         zero: settings.zero_in_machine,
         shift: DVec3::ZERO,
+        system: DVec3::ZERO,
         mode: Mode::None,
         plane: 17,
         absolute: true,
@@ -278,6 +285,11 @@ pub fn read(text: &str, settings: &ReadSettings) -> Result<Program, ReadError> {
 }
 
 impl State {
+    /// Where the program's coordinates begin, work coordinates.
+    fn origin(&self) -> DVec3 {
+        self.system + self.shift
+    }
+
     fn push(&self, p: &mut Program, line: u32, kind: StepKind, to: DVec3, shape: Shape, machine: bool) {
         p.steps.push(Step {
             line,
@@ -373,8 +385,14 @@ impl State {
                     self.h = Some(h.unwrap_or(self.tool));
                 }
                 431 => return Err("G43.1 is not part of this dialect; use G43 with H".into()),
-                550 | 560 | 570 | 580 | 590 | 591 | 592 | 593 => {
-                    return Err(format!("{}: the plan knows only the zero of G54", name(g)));
+                540 => self.system = DVec3::ZERO,
+                550 | 560 | 570 | 580 | 590 => {
+                    self.system = *settings.zeros.get(&(g / 10)).ok_or_else(|| {
+                        format!("{0}: the plan knows no such zero; say in plan.json where it is (\"zeros\": {{\"{0}\": [x, y, z]}})", name(g))
+                    })?;
+                }
+                591 | 592 | 593 => {
+                    return Err(format!("{} is not part of this dialect; use one of G54 to G59", name(g)));
                 }
                 900 => self.absolute = true,
                 910 => self.absolute = false,
@@ -395,7 +413,7 @@ impl State {
                     // The current point gets the given coordinates.
                     for (k, value) in target.iter().enumerate() {
                         if let Some(v) = value {
-                            self.shift[k] = self.pos[k] - v;
+                            self.shift[k] = self.pos[k] - self.system[k] - v;
                         }
                     }
                     axes_used = true;
@@ -459,7 +477,7 @@ impl State {
         let mut to = self.pos;
         for k in 0..3 {
             if let Some(v) = target[k] {
-                to[k] = if self.absolute { v + self.shift[k] } else { self.pos[k] + v };
+                to[k] = if self.absolute { v + self.origin()[k] } else { self.pos[k] + v };
             }
         }
         if w.has_g(530) {
@@ -580,7 +598,7 @@ impl State {
         }
         let old_z = self.pos.z;
         let (r_level, bottom) =
-            if self.absolute { (r + self.shift.z, z + self.shift.z) } else { (old_z + r, old_z + r + z) };
+            if self.absolute { (r + self.origin().z, z + self.origin().z) } else { (old_z + r, old_z + r + z) };
         if bottom > r_level + 1e-9 {
             return Err(format!("the cycle's bottom (Z {bottom:.4}) is above its start (R {r_level:.4})"));
         }
@@ -606,7 +624,7 @@ impl State {
                     if !self.absolute {
                         xy[k] += v;
                     } else if n == 0 {
-                        xy[k] = v + self.shift[k];
+                        xy[k] = v + self.origin()[k];
                     }
                 }
             }

@@ -115,7 +115,7 @@ fn errors_name_line_and_remedy() {
         ("G18\nG0 X0 Z0\nG2 X1 Z1 R1 F10", "G17 only"),
         ("X1", "without a motion word"),
         ("G80 X1", "G80"),
-        ("G55", "only the zero of G54"),
+        ("G55", "knows no such zero"),
         ("G28 Z0", "G53"),
         ("F10 G81 X0 Y0 Z1 R0", "above its start"),
         ("F10 G83 X0 Y0 Z-1 R0", "needs Q"),
@@ -137,4 +137,24 @@ fn nothing_after_the_end_is_run() {
     let p = run("%\nG0 X1\nM30\nG0 X2\n%");
     assert!(p.ended && p.steps.len() == 1);
     assert!(!run("G0 X1").ended);
+}
+
+/// A second zero shifts all that follows, cycles and G92 with it, and G54 brings the first one back; one that nobody gave is refused.
+#[test]
+fn further_zeros_stand_where_the_plan_says() {
+    let zeros = [(55, DVec3::new(40.0, -5.0, 2.0))].into();
+    let s = ReadSettings { zero_in_machine: DVec3::new(100.0, 50.0, -300.0), zeros, ..Default::default() };
+    let text = "G21 G90 G54\nG0 X1 Y2 Z30\nG55 G0 X1 Y2\nG81 X3 Y4 Z-1 R5 F100\nG80\nG92 X0\nG0 X10\nG92.1\nG54 G0 X1 Y2 Z3\nM30\n";
+    let p = read(text, &s).unwrap();
+    let ends: Vec<DVec3> = p.steps.iter().filter(|s| s.moves()).map(|s| s.to).collect();
+    let v = DVec3::new;
+    assert_eq!(ends[..2], [v(1.0, 2.0, 30.0), v(41.0, -3.0, 30.0)]);
+    // The hole's bottom is 2 mm higher too.
+    assert!(ends.contains(&v(43.0, -1.0, 1.0)) && ends.contains(&v(43.0, -1.0, 7.0)), "{ends:?}");
+    // G92 named the place where it stood; the move goes 10 mm on from there.
+    assert!(ends.iter().any(|e| (e.x - 53.0).abs() < 1e-9), "{ends:?}");
+    assert_eq!(*ends.last().unwrap(), v(1.0, 2.0, 3.0));
+    let e = read("G21 G90 G56\nM30\n", &s).unwrap_err();
+    assert!(e.line == 1 && e.what.contains("zeros"), "{e}");
+    assert!(read("G59.1\nM30\n", &s).unwrap_err().what.contains("G54 to G59"));
 }

@@ -136,6 +136,7 @@ kinds! {
     StockNoHat stock_no_hat Stop _ "The piece leaves nothing to hold by";
     StockSmall stock_small Stop _ "The piece is too small";
     StockTight stock_tight Warn _ "The piece leaves little to clean";
+    TurnsFreely turns_freely Warn _ "Nothing says how far a round part is turned";
     WitnessLine witness_line Note _ "Two halves of an outline meet";
 }
 
