@@ -391,7 +391,7 @@ impl State {
                         format!("{0}: the plan knows no such zero; say in plan.json where it is (\"zeros\": {{\"{0}\": [x, y, z]}})", name(g))
                     })?;
                 }
-                591 | 592 | 593 => {
+                591..=593 => {
                     return Err(format!("{} is not part of this dialect; use one of G54 to G59", name(g)));
                 }
                 900 => self.absolute = true,
