@@ -2,6 +2,7 @@
 
 use crate::further::Only;
 use crate::hold::{Fact, Hold, HoldKind, HoldKinds};
+use crate::scheme::{School, SchemeId};
 use geom::{Box3, DVec3, Placement};
 use reason::{Finding, Term};
 use serde::{Deserialize, Serialize};
@@ -27,20 +28,35 @@ pub enum Order {
     Up { axis: usize, positive: bool },
 }
 
+/// What a person wants of the sides; what is left open is proposed.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Wish {
+    /// Which way is up first.
+    pub order: Order,
+    /// Ways of holding for the sides after the first.
+    pub kinds: HoldKinds,
+    /// One whole way; it says more than the others do.
+    pub scheme: Option<SchemeId>,
+}
+
+impl Default for Wish {
+    fn default() -> Self {
+        Wish { order: Order::Best, kinds: HoldKinds::default(), scheme: None }
+    }
+}
+
 /// What a person decided.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Choice {
     /// Block.
     pub stock: StockChoice,
     /// Sides.
-    pub order: Order,
-    /// Ways of holding for the sides after the first.
-    pub kinds: HoldKinds,
+    pub wish: Wish,
 }
 
 impl Default for Choice {
     fn default() -> Self {
-        Choice { stock: StockChoice::Rule, order: Order::Best, kinds: HoldKinds::default() }
+        Choice { stock: StockChoice::Rule, wish: Wish::default() }
     }
 }
 
@@ -197,6 +213,8 @@ impl Setup {
 /// One whole way of making the part: the block and its setups, one after the other.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Scheme {
+    /// Its name.
+    pub id: SchemeId,
     /// Block in part coordinates.
     pub stock: Box3,
     /// Setups in order.
@@ -220,7 +238,24 @@ impl Scheme {
     pub fn single(stock: Box3, setup: Setup) -> Scheme {
         let up = setup.up();
         let (setups, not_planned, findings) = (vec![setup], Vec::new(), Vec::new());
-        Scheme { stock, setups, not_planned, up, hat: 0.0, compared: Vec::new(), offers: Vec::new(), findings }
+        let id = SchemeId { school: School::Deck, hold: HoldKind::Vise, up: (2, true), along: 0 };
+        Scheme { id, stock, setups, not_planned, up, hat: 0.0, compared: Vec::new(), offers: Vec::new(), findings }
+    }
+    /// Why it is not the way of that name, if it is not.
+    pub(crate) fn refused(&self, id: SchemeId, stock: &StockChoice) -> Option<String> {
+        if let Some(f) = self.findings.iter().find(|f| f.kind == "no_hat") {
+            return Some(f.what.clone());
+        }
+        if self.id.school != id.school {
+            return Some(match id.school {
+                School::Deck => "the block that was chosen leaves no hat below the part".into(),
+                School::Half if *stock == StockChoice::Rule => {
+                    "it is too low: the jaws find too little below its middle".into()
+                }
+                School::Half => "the block that was chosen has stock below the part to hold it by".into(),
+            });
+        }
+        self.not_planned.iter().find(|n| n.name == "side 2").map(|n| n.why.clone())
     }
     /// From the setup `k` on nothing is made: it cannot be held as the stock then is.
     pub fn give_up(&mut self, k: usize, why: &str) {

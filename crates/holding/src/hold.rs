@@ -1,13 +1,14 @@
 //! The questions that every way of holding answers. Nobody outside this crate looks which way it is.
 
-use crate::frame::Duty;
+use crate::frame::{Duty, Setup};
 use crate::jaw_pair::JawPair;
 use crate::soft_jaws::SoftJaws;
 use crate::statics::{self, Contact, Load, Wrench};
 use crate::vise::Grip;
-use geom::{DVec2, DVec3};
+use geom::{DVec2, DVec3, Placement};
 use reason::{Sources, Sure, Term, len};
 use serde::{Deserialize, Serialize};
+use shop::Shop;
 use shop::machine::Material;
 use ts_rs::TS;
 
@@ -43,6 +44,10 @@ impl HoldKind {
             HoldKind::SoftJaws => "soft jaws",
         }
     }
+    /// In names: "soft-jaws".
+    pub fn key(self) -> String {
+        self.words().replace(' ', "-")
+    }
     /// From the command line: "soft-jaws".
     pub fn of(word: &str) -> Option<HoldKind> {
         let word = word.trim().to_lowercase().replace(['-', '_'], " ");
@@ -52,11 +57,11 @@ impl HoldKind {
 
 /// The ways that a person leaves open for the sides after the first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-pub struct HoldKinds([bool; 2]);
+pub struct HoldKinds([bool; HoldKind::ALL.len()]);
 
 impl Default for HoldKinds {
     fn default() -> Self {
-        HoldKinds([true; 2])
+        HoldKinds([true; HoldKind::ALL.len()])
     }
 }
 
@@ -270,6 +275,60 @@ impl Hold {
     /// What of the shop it takes.
     pub fn needs(&self) -> Vec<String> {
         ask!(self, h => h.needs())
+    }
+    /// Which way it is, if a side may be planned with it.
+    pub fn kind(&self) -> Option<HoldKind> {
+        match self {
+            Hold::Vise(_) => Some(HoldKind::Vise),
+            Hold::SoftJaws(_) => Some(HoldKind::SoftJaws),
+            Hold::JawPair(_) => None,
+        }
+    }
+    /// Of two of one kind the better is worth more.
+    pub(crate) fn worth(&self) -> f64 {
+        match self {
+            Hold::SoftJaws(j) => j.worth(),
+            Hold::Vise(_) | Hold::JawPair(_) => 0.0,
+        }
+    }
+    /// In a few words, of a way that is compared.
+    pub(crate) fn in_short(&self) -> String {
+        match self {
+            Hold::SoftJaws(j) => format!("{:.0} mm high, bear on {:.0} mm²", len(j.depth), j.bears()),
+            Hold::Vise(_) | Hold::JawPair(_) => String::new(),
+        }
+    }
+    /// With this much more above the part.
+    pub(crate) fn under(self, over: f64) -> Hold {
+        match self {
+            Hold::SoftJaws(j) => Hold::SoftJaws(Box::new(j.under(over))),
+            h @ (Hold::Vise(_) | Hold::JawPair(_)) => h,
+        }
+    }
+    /// What stands above what grips, and how high that grips, mm.
+    pub(crate) fn stands_above(&self) -> (f64, f64) {
+        match self {
+            Hold::Vise(g) => (g.above, g.height),
+            Hold::SoftJaws(j) => (j.above, j.depth),
+            Hold::JawPair(_) => (0.0, 0.0),
+        }
+    }
+    /// A setup that it holds, zeroed as such a hold is.
+    pub(crate) fn setup(self, name: &str, duty: Duty, part_from_work: Placement, shop: &Shop) -> Setup {
+        let (zero_in_machine, datum) = match &self {
+            Hold::SoftJaws(j) => (j.zero_in_machine(shop), j.datum()),
+            Hold::JawPair(j) => (j.zero_in_machine(shop), j.datum()),
+            Hold::Vise(g) => (g.zero_in_machine(shop), g.datum()),
+        };
+        Setup {
+            name: name.into(),
+            station: shop.machine.id.clone(),
+            duty,
+            part_from_work,
+            zero_in_machine,
+            hold: self,
+            datum,
+        }
     }
     /// What has to be made for it first: a pair of jaws. Nothing where the shop has all.
     pub fn makes(&self) -> Option<&SoftJaws> {

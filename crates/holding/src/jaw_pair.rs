@@ -2,7 +2,7 @@
 
 use crate::frame::{Datum, Duty, Setup};
 use crate::hold::{Body, Demand, Fact, Gently, Hold, Holds};
-use crate::soft_jaws::{CHANGE_MIN, SoftJaws};
+use crate::soft_jaws::{CHANGE_MIN, SoftJaws, zero_of};
 use crate::statics::{self, Contact, Push, screw_preload};
 use crate::vise::TOUCH;
 use geom::{DVec2, DVec3, Placement};
@@ -148,7 +148,11 @@ impl JawPair {
     pub(crate) fn needs(&self) -> Vec<String> {
         vec![self.vise.clone(), self.blanks.name.clone(), format!("spacer {} mm", len(trim(self.spacer)))]
     }
-    fn datum(&self) -> [Datum; 3] {
+    /// That of the jaws when they hold.
+    pub(crate) fn zero_in_machine(&self, shop: &Shop) -> DVec3 {
+        zero_of(&self.block, shop)
+    }
+    pub(crate) fn datum(&self) -> [Datum; 3] {
         let [lo, hi] = self.block;
         let words = [
             format!("left end of the blanks is X {:.3}: touched by the edge finder", len(lo.x)),
@@ -169,15 +173,7 @@ impl JawPair {
 impl SoftJaws {
     /// The setup in which the jaws themselves are cut: in the same frame, with the same zero.
     pub fn own_setup(&self, shop: &Shop) -> Setup {
-        let pair = JawPair::of(self);
-        Setup {
-            name: self.made.clone(),
-            station: shop.machine.id.clone(),
-            duty: Duty::Seen,
-            part_from_work: Placement::IDENTITY,
-            zero_in_machine: self.zero_in_machine(shop),
-            datum: pair.datum(),
-            hold: Hold::JawPair(Box::new(pair)),
-        }
+        let pair = Hold::JawPair(Box::new(JawPair::of(self)));
+        pair.setup(&self.made, Duty::Seen, Placement::IDENTITY, shop)
     }
 }

@@ -1,12 +1,13 @@
 //! The choice: block, grip, setups.
 
-use crate::frame::{Choice, Datum, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice};
-use crate::further::{Only, further};
+use crate::frame::{Choice, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice, Wish};
+use crate::further::further;
 use crate::hold::{Hold, HoldKind};
+use crate::scheme::{School, SchemeId};
 use crate::soft_jaws::SoftJaws;
-use crate::vise::{Bearing, Grip, SEAT, TOUCH, bodies, clamp_terms, clamping};
+use crate::vise::{Bearing, Grip, RAW, SEAT, TOUCH, bodies, clamp_terms, clamping};
 use crate::ways::{
-    ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_half, grip_of, grips, sides, standing, way_of_further,
+    ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_half, grip_of, grips, other, sides, standing, way_of_further,
 };
 use geom::{Box3, DVec3, Placement};
 use part::Part;
@@ -22,7 +23,7 @@ const WITNESS: f64 = 0.3;
 
 /// Choose sides, grip and block.
 pub fn plan(part: &Part, shop: &Shop, material: &Material, choice: &Choice) -> Result<Scheme, HoldError> {
-    let sides = sides(part, shop, material, choice.order, choice.kinds);
+    let sides = sides(part, shop, material, &choice.wish);
     plan_on(part, shop, material, choice, &sides)
 }
 
@@ -34,36 +35,167 @@ pub fn plan_on(
     choice: &Choice,
     sides: &Sides,
 ) -> Result<Scheme, HoldError> {
-    if let StockChoice::Over(over) = choice.stock {
-        for (k, o) in over.iter().enumerate() {
-            if !o.iter().all(|v| v.is_finite() && *v < 2000.0) {
-                return Err(HoldError::NoSize);
-            }
-            if o.iter().any(|v| *v < -1e-3) {
-                let (need, have) = (part.bounds.size()[k], part.bounds.size()[k] + o[0] + o[1]);
-                return Err(HoldError::TooSmall { axis: ['X', 'Y', 'Z'][k], have, need });
-            }
-        }
-    }
-    if let StockChoice::Sizes(s) = choice.stock {
-        if s.iter().any(|v| !v.is_finite() || *v <= 0.0 || *v > 2000.0) {
-            return Err(HoldError::NoSize);
-        }
-        for k in 0..3 {
-            if s[k] < part.bounds.size()[k] - 1e-6 {
-                return Err(HoldError::TooSmall { axis: ['X', 'Y', 'Z'][k], have: s[k], need: part.bounds.size()[k] });
-            }
-        }
-    }
     let way = &sides.ways[0];
-    Ok(build(part, shop, material, choice, way, sides.ways.iter().map(Way::words).collect()))
+    let school = choice.wish.scheme.filter(|_| sides.lost.is_none()).map_or(School::Deck, |id| id.school);
+    let id = way.id(school, way.held_by().unwrap_or(HoldKind::Vise));
+    let compared = sides.ways.iter().map(Way::words).collect();
+    let mut scheme = plan_way(part, shop, material, choice, way, id, compared, true)?;
+    let other_school = choice.wish.scheme.filter(|id| id.school != scheme.id.school);
+    let no_school = || other_school.and_then(|id| Some((id, scheme.refused(id, &choice.stock)?)));
+    if let Some((id, why)) = sides.lost.clone().or_else(no_school) {
+        scheme.findings.push(lost(&id, &why));
+    }
+    Ok(scheme)
 }
 
-fn build(part: &Part, shop: &Shop, material: &Material, choice: &Choice, way: &Way, compared: Vec<String>) -> Scheme {
-    let (machine, vise) = (&shop.machine, &shop.vise);
-    let mut findings = Vec::new();
+/// A chosen way that cannot be.
+fn lost(id: &SchemeId, why: &str) -> Finding {
+    Finding::new(
+        Kind::DecisionLost,
+        Severity::Warn,
+        format!("The way that was chosen cannot be any more ({}): {why}", id.words()),
+        "The proposed way takes its place. Choose another on the Hold ticket, or undo what changed.",
+    )
+    .keyed("scheme")
+    .mended_by("Take the proposed way", Act::Scheme { id: None })
+}
+
+/// Is it a block for the part at all?
+fn block_fault(part: &Part, stock: &StockChoice) -> Result<(), HoldError> {
+    let axis = |k: usize| ['X', 'Y', 'Z'][k];
+    let size = part.bounds.size();
+    match stock {
+        StockChoice::Rule => {}
+        StockChoice::Over(over) => {
+            for (k, o) in over.iter().enumerate() {
+                if !o.iter().all(|v| v.is_finite() && *v < 2000.0) {
+                    return Err(HoldError::NoSize);
+                }
+                if o.iter().any(|v| *v < -1e-3) {
+                    return Err(HoldError::TooSmall { axis: axis(k), have: size[k] + o[0] + o[1], need: size[k] });
+                }
+            }
+        }
+        StockChoice::Sizes(s) => {
+            if s.iter().any(|v| !v.is_finite() || *v <= 0.0 || *v > 2000.0) {
+                return Err(HoldError::NoSize);
+            }
+            if let Some(k) = (0..3).find(|&k| s[k] < size[k] - 1e-6) {
+                return Err(HoldError::TooSmall { axis: axis(k), have: s[k], need: size[k] });
+            }
+        }
+    }
+    Ok(())
+}
+
+/// What the planning of every side reads.
+struct Bench<'a> {
+    part: &'a Part,
+    shop: &'a Shop,
+    material: &'a Material,
+    wish: &'a Wish,
+}
+
+/// A side after the first, with the way it stands.
+struct Stand {
+    name: String,
+    way: Way,
+    /// Up, part coordinates.
+    up: DVec3,
+    frame: Placement,
+    duty: Duty,
+    /// Stock above the part, mm.
+    over: f64,
+}
+
+impl Stand {
+    fn size(&self, b: &Bench) -> DVec3 {
+        self.frame.inverse().bounds(&b.part.bounds).size()
+    }
+    /// Between flat jaws.
+    fn flat(&self, b: &Bench) -> Setup {
+        let body = self.size(b);
+        let grip = self.way.jaw_top;
+        let held = Held {
+            on: "finished walls",
+            grip,
+            length: self.way.contact.length,
+            above: body.z + self.over - grip,
+            bearing: self.way.bearing,
+        };
+        setup_hold(&self.name, self.duty.clone(), self.frame, body, &held, b.shop, b.material)
+    }
+    fn by(&self, kind: HoldKind, b: &Bench) -> Option<Setup> {
+        if kind == HoldKind::Vise {
+            return Some(self.flat(b));
+        }
+        let found = self.way.found(kind)?.as_ref().ok()?.clone();
+        Some(found.under(self.over).setup(&self.name, self.duty.clone(), self.frame, b.shop))
+    }
+    /// Held by the simplest way that does.
+    fn setup(&self, b: &Bench) -> Option<Setup> {
+        self.by(self.way.held_by()?, b)
+    }
+    fn not_planned(&self, why: String) -> NotPlanned {
+        NotPlanned { name: self.name.clone(), why, up: self.up }
+    }
+    /// Every way of it, chosen or not.
+    fn offers(&self, b: &Bench) -> Vec<Offer> {
+        let chosen = self.way.held_by();
+        let offer = |kind: HoldKind| {
+            let is = chosen == Some(kind);
+            if kind == HoldKind::Vise {
+                return if self.way.flat_holds() {
+                    Offer::of(kind, &self.flat(b), is)
+                } else {
+                    Offer::refused(kind, &self.name, &self.way.why_no_flat_jaws(self.up))
+                };
+            }
+            let found = match self.way.found(kind) {
+                Some(f) => f.clone(),
+                None if b.wish.kinds.allow(kind) => {
+                    other(kind, b.part, self.frame, b.shop, b.material, &self.name, &self.duty)
+                }
+                None => Err("not wanted".into()),
+            };
+            match found {
+                Ok(h) => {
+                    let s = h.under(self.over).setup(&self.name, self.duty.clone(), self.frame, b.shop);
+                    Offer::of(kind, &s, is)
+                }
+                Err(why) => Offer::refused(kind, &self.name, &why),
+            }
+        };
+        HoldKind::ALL.map(offer).to_vec()
+    }
+}
+
+/// What a setup makes doubtful.
+fn doubts(s: &Setup) -> Vec<Finding> {
+    let (above, grip) = s.hold.stands_above();
+    let freely = match &s.hold {
+        Hold::SoftJaws(j) => turns_freely(j, &s.name),
+        _ => None,
+    };
+    tall(&s.name, above, grip).into_iter().chain(freely).collect()
+}
+
+/// A way as a whole scheme of that name. With `offers`, what else would hold each side is looked at.
+pub(crate) fn plan_way(
+    part: &Part,
+    shop: &Shop,
+    material: &Material,
+    choice: &Choice,
+    way: &Way,
+    id: SchemeId,
+    compared: Vec<String>,
+    offers: bool,
+) -> Result<Scheme, HoldError> {
+    block_fault(part, &choice.stock)?;
+    let b = Bench { part, shop, material, wish: &choice.wish };
     let (up, back) = (way.up, way.back);
-    let Blank { stock, hat, grip: grip1, half } = block_of(part, vise, choice, up, &mut findings);
+    let mut findings = Vec::new();
+    let Blank { stock, hat, grip, half } = block_of(part, &shop.vise, choice, up, id.school, &mut findings);
     // Where there is no hat, a little more than half is cut from each side.
     let (first, second) = match half {
         None => (Duty::AllButHat, Duty::All),
@@ -73,136 +205,71 @@ fn build(part: &Part, shop: &Shop, material: &Material, choice: &Choice, way: &W
             (Duty::Half { down_to, turned: false }, second)
         }
     };
-    let way = &for_half(part, way, &second, shop, material, choice.kinds);
-
-    let part_from_1 = standing(up, back, &stock);
-    let part_from_2 = standing(-up, -back, &part.bounds);
-    let stock_1 = part_from_1.inverse().bounds(&stock).size();
-    let part_2 = part_from_2.inverse().bounds(&part.bounds).size();
-    let grip2 = way.jaw_top;
-
-    findings.extend(tall("side 1", stock_1.z - grip1, grip1));
-    let soft2 = soft_of(way, hat);
-    match &soft2 {
-        Some(j) => {
-            findings.extend(tall("side 2", j.above, j.depth));
-            findings.extend(turns_freely(j, "side 2"));
-        }
-        None => findings.extend(tall("side 2", part_2.z + hat - grip2, grip2)),
-    }
-    let mut not_planned = Vec::new();
-    let mut held = |name: &str, w: &Way, up: DVec3, findings: &mut Vec<Finding>| {
-        let holds = w.holds() || matches!(w.soft, Some(Ok(_)));
-        if !holds {
-            let why = w.why_not(up);
-            findings.push(no_grip(name, &why, choice.order));
-            not_planned.push(NotPlanned { name: name.into(), why, up });
-        }
-        holds
-    };
-    let second_held = held("side 2", way, -up, &mut findings);
+    let first = first_side(&b, first, standing(up, back, &stock), &stock, grip);
+    findings.extend(doubts(&first));
+    let way = for_half(part, way, &second, shop, material, b.wish);
+    let frame = standing(-up, -back, &part.bounds);
+    let mut later = vec![Stand { name: "side 2".into(), way, up: -up, frame, duty: second, over: hat }];
     // Standing on finished faces, what the first two do not see; only when those two are done.
-    let mut more: Vec<(String, Way, Only)> = Vec::new();
     for (k, f) in further(part, up).into_iter().enumerate() {
         let name = format!("side {}", k + 3);
-        let w = way_of_further(part, f.up, shop, material, choice.kinds, &name, &Duty::Only(f.only.clone()));
-        if held(&name, &w, f.up, &mut findings) {
-            more.push((name, w, f.only));
+        let duty = Duty::Only(f.only);
+        let way = way_of_further(part, f.up, shop, material, b.wish, &name, &duty);
+        let frame = standing(way.up, way.back, &part.bounds);
+        later.push(Stand { name, way, up: f.up, frame, duty, over: 0.0 });
+    }
+    let school = if half.is_some() { School::Half } else { School::Deck };
+    let mut out = Scheme {
+        id: SchemeId { school, hold: later[0].way.held_by().unwrap_or(id.hold), ..id },
+        stock,
+        setups: vec![first],
+        not_planned: Vec::new(),
+        up,
+        hat,
+        compared,
+        offers: Vec::new(),
+        findings,
+    };
+    for (k, s) in later.iter().enumerate() {
+        let setup = s.setup(&b);
+        if setup.is_none() {
+            let why = s.way.why_not(s.up);
+            out.findings.push(no_grip(&s.name, &why, choice.wish.order));
+            out.not_planned.push(s.not_planned(why));
         }
-    }
-    let mut openings = vec![("side 1", stock_1.y)];
-    openings.extend(soft2.is_none().then_some(("side 2", part_2.y)));
-    room(&openings, stock_1, machine, vise, &mut findings);
-
-    let at = |name: &str, duty: Duty, part_from_work: Placement, body: DVec3, hold: &Held| {
-        setup_hold(name, duty, part_from_work, body, hold, machine, vise, material)
-    };
-    let raw = Held {
-        on: "raw stock",
-        grip: grip1,
-        length: stock_1.x,
-        above: stock_1.z - grip1,
-        bearing: Some(Bearing::of_block(stock_1, vise)),
-    };
-    let mut setups = vec![at("side 1", first, part_from_1, stock_1, &raw)];
-    let mut offers = Vec::new();
-    // Both ways of each further side, chosen or not.
-    let mut offered =
-        |setup: Option<&Setup>, name: &str, w: &Way, frame: Placement, flat: &Held, over: f64, duty: &Duty| {
-            let vise_chosen = setup.is_some_and(|s| s.hold.makes().is_none());
-            offers.push(if w.holds() {
-                let body = frame.inverse().bounds(&part.bounds).size();
-                Offer::of(HoldKind::Vise, &at(name, duty.clone(), frame, body, flat), vise_chosen)
-            } else {
-                Offer::refused(HoldKind::Vise, name, &w.why_no_flat_jaws(w_up(&frame)))
-            });
-            let looked = match &w.soft {
-                Some(r) => r.clone(),
-                None if choice.kinds.allow(HoldKind::SoftJaws) => {
-                    crate::ways::soft(part, frame, shop, material, name, duty)
-                }
-                None => Err("not wanted".into()),
-            };
-            offers.push(match looked {
-                Ok(j) => Offer::of(
-                    HoldKind::SoftJaws,
-                    &j.under(over).setup(name, duty.clone(), frame, shop),
-                    setup.is_some_and(|s| s.hold.makes().is_some()),
-                ),
-                Err(why) => Offer::refused(HoldKind::SoftJaws, name, &why),
-            });
-        };
-    let walls = Held {
-        on: "finished walls",
-        grip: grip2,
-        length: way.contact.length,
-        above: part_2.z + hat - grip2,
-        bearing: way.bearing,
-    };
-    if !second_held {
-        offered(None, "side 2", way, part_from_2, &walls, hat, &second);
-    }
-    if second_held {
-        setups.push(match soft2 {
-            Some(j) => j.setup("side 2", second.clone(), part_from_2, shop),
-            None => at("side 2", second.clone(), part_from_2, part_2, &walls),
-        });
-        offered(setups.last(), "side 2", way, part_from_2, &walls, hat, &second);
-        for (name, w, only) in more {
-            let frame = standing(w.up, w.back, &part.bounds);
-            let body = frame.inverse().bounds(&part.bounds).size();
-            let above = body.z - w.jaw_top;
-            let walls =
-                Held { on: "finished walls", grip: w.jaw_top, length: w.contact.length, above, bearing: w.bearing };
-            let duty = Duty::Only(only);
-            if let Some(j) = soft_of(&w, 0.0) {
-                findings.extend(tall(&name, j.above, j.depth));
-                findings.extend(turns_freely(&j, &name));
-                setups.push(j.setup(&name, duty.clone(), frame, shop));
-            } else {
-                findings.extend(tall(&name, above, w.jaw_top));
-                setups.push(at(&name, duty.clone(), frame, body, &walls));
-            }
-            offered(setups.last(), &name, &w, frame, &walls, 0.0, &duty);
+        if offers && (k == 0 || setup.is_some()) {
+            out.offers.extend(s.offers(&b));
         }
-    } else {
-        let why = "side 2, on which it would stand, cannot be held";
-        not_planned.extend(more.into_iter().map(|(name, w, _)| NotPlanned { name, why: why.into(), up: w.up }));
+        let Some(setup) = setup else { continue };
+        if k > 0 && out.not_planned.iter().any(|n| n.name == "side 2") {
+            let why = "side 2, on which it would stand, cannot be held";
+            out.not_planned.push(s.not_planned(why.into()));
+            continue;
+        }
+        out.findings.extend(doubts(&setup));
+        out.setups.push(setup);
     }
-    Scheme { stock, setups, not_planned, up, hat, compared, offers, findings }
+    let more = room(&out, &stock_in(&out.setups[0], &stock), &shop.machine, &shop.vise);
+    out.findings.extend(more);
+    Ok(out)
 }
 
-/// Up in a setup, part coordinates.
-fn w_up(part_from_work: &Placement) -> DVec3 {
-    part_from_work.dir(DVec3::Z)
+/// The block's sizes as a setup sees it.
+fn stock_in(s: &Setup, stock: &Box3) -> DVec3 {
+    s.part_from_work.inverse().bounds(stock).size()
 }
 
-/// The soft jaws of a way that flat ones do not hold.
-fn soft_of(way: &Way, over: f64) -> Option<SoftJaws> {
-    match &way.soft {
-        Some(Ok(j)) if !way.holds() => Some(j.as_ref().clone().under(over)),
-        _ => None,
-    }
+/// The raw block between flat jaws.
+fn first_side(b: &Bench, duty: Duty, frame: Placement, stock: &Box3, grip: f64) -> Setup {
+    let size = frame.inverse().bounds(stock).size();
+    let held = Held {
+        on: RAW,
+        grip,
+        length: size.x,
+        above: size.z - grip,
+        bearing: Some(Bearing::of_block(size, &b.shop.vise)),
+    };
+    setup_hold("side 1", duty, frame, size, &held, b.shop, b.material)
 }
 
 /// A block with how its first side is gripped.
@@ -225,7 +292,14 @@ fn half_of(height: f64, hat: f64, vise: &Vise) -> Option<(f64, f64)> {
 }
 
 /// The block, the hat below the part and the grip on it.
-fn block_of(part: &Part, vise: &Vise, choice: &Choice, up: DVec3, findings: &mut Vec<Finding>) -> Blank {
+fn block_of(
+    part: &Part,
+    vise: &Vise,
+    choice: &Choice,
+    up: DVec3,
+    school: School,
+    findings: &mut Vec<Finding>,
+) -> Blank {
     let mut half = None;
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
     let size = part.bounds.size();
@@ -233,7 +307,12 @@ fn block_of(part: &Part, vise: &Vise, choice: &Choice, up: DVec3, findings: &mut
     let mut grip1 = grip_of(height, vise);
     let (stock, hat) = match choice.stock {
         StockChoice::Rule => {
-            let hat = grip1 + ABOVE_JAW;
+            let thin = half_of(height, TOP, vise).filter(|_| school == School::Half);
+            let hat = if thin.is_some() { TOP } else { grip1 + ABOVE_JAW };
+            if let Some((grip, down_to)) = thin {
+                (grip1, half) = (grip, Some(down_to));
+                findings.push(witness(part, up));
+            }
             let mut b = part.bounds;
             for k in 0..3 {
                 if k != axis {
@@ -346,7 +425,7 @@ pub(crate) fn no_grip(name: &str, why: &str, order: Order) -> Finding {
         Kind::NoGrip,
         Severity::Stop,
         format!("{name} cannot be held: {why}"),
-        "A fixture plate, a chuck or tabs might hold it; Gold Chip does not plan those yet. No program is made for it.",
+        "No program is made for it. Look at the other whole ways on the Hold ticket, or at another end up first.",
     );
     let f = f.in_setup(name).keyed(name);
     match order {
@@ -356,30 +435,32 @@ pub(crate) fn no_grip(name: &str, why: &str, order: Order) -> Finding {
 }
 
 /// Does the vise open so far, and the machine travel so far?
-fn room(openings: &[(&str, f64)], block: DVec3, machine: &Machine, vise: &Vise, findings: &mut Vec<Finding>) {
-    for (name, opening) in openings.iter().copied() {
-        if opening > vise.opening_mm {
-            findings.push(
+fn room(scheme: &Scheme, block: &DVec3, machine: &Machine, vise: &Vise) -> Vec<Finding> {
+    let mut out = Vec::new();
+    for s in &scheme.setups {
+        let Hold::Vise(g) = &s.hold else { continue };
+        if g.opening > vise.opening_mm {
+            out.push(
                 Finding::new(
                     Kind::Opening,
                     Severity::Stop,
                     format!(
-                        "{opening:.0} mm between the jaws, the {} opens {:.0} mm",
+                        "{:.0} mm between the jaws, the {} opens {:.0} mm",
+                        len(g.opening),
                         vise.name,
-                        len(vise.opening_mm),
-                        opening = len(opening)
+                        len(vise.opening_mm)
                     ),
                     "Turn the part in the vise or use a larger one.",
                 )
-                .in_setup(name)
-                .keyed(name),
+                .in_setup(&s.name)
+                .keyed(&s.name),
             );
         }
     }
     for k in 0..3 {
         let travel = machine.travel_max_mm[k] - machine.travel_min_mm[k];
         if block[k] > travel {
-            findings.push(
+            out.push(
                 Finding::new(
                     Kind::TooLong,
                     Severity::Stop,
@@ -395,6 +476,7 @@ fn room(openings: &[(&str, f64)], block: DVec3, machine: &Machine, vise: &Vise, 
             );
         }
     }
+    out
 }
 
 /// A grip as it was chosen.
@@ -412,19 +494,12 @@ fn setup_hold(
     part_from_work: Placement,
     body: DVec3,
     held: &Held,
-    machine: &Machine,
-    vise: &Vise,
+    shop: &Shop,
     material: &Material,
 ) -> Setup {
-    let (grip, on) = (held.grip, held.on);
+    let (grip, on, vise) = (held.grip, held.on, &shop.vise);
     let length = held.length.at_most(vise.jaw_width_mm);
     let parallels = vise.jaw_height_mm - grip;
-    let mid = |k: usize| f64::midpoint(machine.travel_min_mm[k], machine.travel_max_mm[k]);
-    let zero_in_machine = DVec3::new(
-        mid(0) - body.x / 2.0,
-        mid(1) + body.y / 2.0,
-        -machine.nose_to_table_mm + vise.bed_height_mm + parallels,
-    );
     let clamp = clamping(grip, length, vise, material);
     let mut terms = vec![
         Term::new("g", "jaw height that holds", grip, "mm"),
@@ -454,24 +529,5 @@ fn setup_hold(
         terms,
         bodies: bodies(vise, body, grip, parallels, held.bearing.as_ref()),
     };
-    let end = if on == "raw stock" { "sawn left end of the block" } else { "finished left end of the part" };
-    let touched = [
-        format!("vise stop at the {end}: touched by the edge finder before loading, swung away after clamping"),
-        "face of the fixed jaw: touched by the edge finder before loading".into(),
-        "top of the parallels: touched before loading; so the thickness comes right".into(),
-    ];
-    let mut axis = 0..3;
-    let datum = touched.map(|touches| {
-        let k = axis.next().unwrap_or(2);
-        Datum::new(["X", "Y", "Z"][k], touches, grip.datum_error(k))
-    });
-    Setup {
-        name: name.into(),
-        station: machine.id.clone(),
-        duty,
-        part_from_work,
-        zero_in_machine,
-        hold: Hold::Vise(grip),
-        datum,
-    }
+    Hold::Vise(grip).setup(name, duty, part_from_work, shop)
 }

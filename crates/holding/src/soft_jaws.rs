@@ -827,7 +827,7 @@ impl SoftJaws {
         vec![self.vise.clone(), self.blanks.name.clone(), format!("spacer {} mm", len(trim(self.spacer)))]
     }
     /// The zero is that of the jaws: they were cut in this frame. It can be taken again with the part clamped.
-    fn datum(&self) -> [Datum; 3] {
+    pub(crate) fn datum(&self) -> [Datum; 3] {
         let touch = Term::new(
             "",
             "edge finder or gauge pin when the jaws were zeroed (common practice, no source)",
@@ -858,32 +858,17 @@ impl SoftJaws {
             Datum::new(["X", "Y", "Z"][k], touches, std::iter::once(touch.clone()).chain(seat).collect())
         })
     }
-    /// A setup that they hold.
-    pub(crate) fn setup(self, name: &str, duty: Duty, part_from_work: Placement, shop: &Shop) -> Setup {
-        let zero_in_machine = self.zero_in_machine(shop);
-        let datum = self.datum();
-        let hold = Hold::SoftJaws(Box::new(self));
-        Setup {
-            name: name.into(),
-            station: shop.machine.id.clone(),
-            duty,
-            part_from_work,
-            zero_in_machine,
-            hold,
-            datum,
-        }
-    }
-    /// Work zero when the vise stands in the middle of the table.
     pub(crate) fn zero_in_machine(&self, shop: &Shop) -> DVec3 {
-        let m = &shop.machine;
-        let mid = |k: usize| f64::midpoint(m.travel_min_mm[k], m.travel_max_mm[k]);
-        let middle = (self.block[0] + self.block[1]) / 2.0;
-        DVec3::new(
-            mid(0) - middle.x,
-            mid(1) - middle.y,
-            -m.nose_to_table_mm + shop.vise.bed_height_mm - self.block[0].z,
-        )
+        zero_of(&self.block, shop)
     }
+}
+
+/// Work zero when blanks stand on the vise's bed, and the vise in the middle of the table.
+pub(crate) fn zero_of(block: &[DVec3; 2], shop: &Shop) -> DVec3 {
+    let m = &shop.machine;
+    let mid = |k: usize| f64::midpoint(m.travel_min_mm[k], m.travel_max_mm[k]);
+    let middle = (block[0] + block[1]) / 2.0;
+    DVec3::new(mid(0) - middle.x, mid(1) - middle.y, -m.nose_to_table_mm + shop.vise.bed_height_mm - block[0].z)
 }
 
 /// A setup held by soft jaws as the stock really is when it comes to it: what earlier setups left in corners gets room in the nest.
@@ -913,7 +898,7 @@ pub fn in_process(
         over: j.above + j.top - above,
         stock,
     };
-    *setup = design(&asked)?.setup(&name, duty, frame, shop);
+    *setup = Hold::SoftJaws(Box::new(design(&asked)?)).setup(&name, duty, frame, shop);
     Ok(())
 }
 

@@ -4,13 +4,14 @@
 //! worst place and direction of each cut by the solver of all holds ([`statics`]); beside it, for whoever wants to follow by hand, slip, tilt and twist
 //! by simple sums. Sources stand beside each.
 
-use crate::frame::Duty;
+use crate::frame::{Datum, Duty};
 use crate::hold::{Body, Demand, Fact, Gently, Holds};
 use crate::statics::{self, Contact, Push};
 use geom::{DVec2, DVec3, Region};
 use part::View;
 use reason::{Source, Sources, Sure, Term, len};
 use serde::{Deserialize, Serialize};
+use shop::Shop;
 use shop::machine::{Material, Vise};
 use ts_rs::TS;
 
@@ -160,6 +161,9 @@ pub(crate) const LOAD_MIN: f64 = 2.0;
 /// With less of its force than this share the vise is told to be closed gently.
 const GENTLE: f64 = 0.95;
 
+/// What a first side is gripped by.
+pub(crate) const RAW: &str = "raw stock";
+
 /// A grip in the vise.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Grip {
@@ -274,8 +278,33 @@ impl Grip {
     pub(crate) fn turn(&self) -> [f64; 2] {
         [SEAT, self.length]
     }
+    /// Work zero when the vise stands in the middle of the table.
+    pub(crate) fn zero_in_machine(&self, shop: &Shop) -> DVec3 {
+        let m = &shop.machine;
+        let mid = |k: usize| f64::midpoint(m.travel_min_mm[k], m.travel_max_mm[k]);
+        // The jaws stand around the middle of what they grip.
+        let x = self.bodies.first().map_or(0.0, |b| f64::midpoint(b.min.x, b.max.x));
+        DVec3::new(
+            mid(0) - x,
+            mid(1) + self.opening / 2.0,
+            -m.nose_to_table_mm + shop.vise.bed_height_mm + self.parallels,
+        )
+    }
+    pub(crate) fn datum(&self) -> [Datum; 3] {
+        let end = if self.on == RAW { "sawn left end of the block" } else { "finished left end of the part" };
+        let touched = [
+            format!("vise stop at the {end}: touched by the edge finder before loading, swung away after clamping"),
+            "face of the fixed jaw: touched by the edge finder before loading".into(),
+            "top of the parallels: touched before loading; so the thickness comes right".into(),
+        ];
+        let mut axis = 0..3;
+        touched.map(|touches| {
+            let k = axis.next().unwrap_or(2);
+            Datum::new(["X", "Y", "Z"][k], touches, self.datum_error(k))
+        })
+    }
     /// What touching off along an axis may be off by.
-    pub(crate) fn datum_error(&self, axis: usize) -> Vec<Term> {
+    fn datum_error(&self, axis: usize) -> Vec<Term> {
         let touch = Term::new("", "edge finder or gauge pin (common practice, no source)", TOUCH, "mm");
         let parallels = (axis == 2 && self.parallels > 0.0)
             .then(|| Term::new("", "height of the pair of parallels (common practice, no source)", PARALLELS, "mm"));

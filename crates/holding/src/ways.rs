@@ -1,9 +1,10 @@
 //! Ways to stand the part in the vise that are compared: which end up, which way round, and what the jaws find.
 
-use crate::frame::{Duty, Order};
+use crate::frame::{Duty, Order, Wish};
 use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
-use crate::hold::{HoldKind, HoldKinds};
-use crate::soft_jaws::{Asked, SoftJaws, below, design};
+use crate::hold::{Hold, HoldKind};
+use crate::scheme::{School, SchemeId};
+use crate::soft_jaws::{Asked, below, design};
 use crate::vise::{Bearing, bearing, clamping};
 use geom::{Box3, DMat3, DVec3, Placement};
 use part::{Part, View};
@@ -42,13 +43,15 @@ pub(crate) struct Way {
     pub clamp: f64,
     /// May flat jaws be used at all?
     pub flat_jaws: bool,
-    /// Soft jaws for the second side, where flat ones do not hold; or why not.
-    pub soft: Option<Result<Box<SoftJaws>, String>>,
+    /// Other ways for the second side, the simplest first, as far as they were looked at: the hold, or why not.
+    pub others: Vec<(HoldKind, Result<Hold, String>)>,
+    /// The only way that is wanted.
+    pub only: Option<HoldKind>,
 }
 
 impl Way {
     /// Do flat jaws hold it?
-    pub(crate) fn holds(&self) -> bool {
+    pub(crate) fn flat_holds(&self) -> bool {
         self.flat_jaws
             && self.jaw_top >= LEAST_GRIP
             && self.contact.length >= 6.0
@@ -56,12 +59,41 @@ impl Way {
             && self.support > 0.0
             && self.bearing.is_some()
     }
-    /// Why nothing holds it.
+    /// What holds it: the one that is wanted, or the simplest that does.
+    pub(crate) fn held_by(&self) -> Option<HoldKind> {
+        let flat = self.flat_holds().then_some(HoldKind::Vise);
+        let others = self.others.iter().filter(|(_, f)| f.is_ok()).map(|(k, _)| *k);
+        flat.into_iter().chain(others).find(|k| self.only.is_none_or(|o| o == *k))
+    }
+    /// What was found of a way other than flat jaws.
+    pub(crate) fn found(&self, kind: HoldKind) -> Option<&Result<Hold, String>> {
+        self.others.iter().find(|(k, _)| *k == kind).map(|(_, f)| f)
+    }
+    /// Its name in a school.
+    pub(crate) fn id(&self, school: School, hold: HoldKind) -> SchemeId {
+        let axis = |d: DVec3| (0..3).find(|&k| d[k].abs() > 0.5).unwrap_or(2);
+        let up = axis(self.up);
+        SchemeId { school, hold, up: (up, self.up[up] > 0.0), along: 3 - up - axis(self.back) }
+    }
+    /// Is it the way that a name means?
+    fn is(&self, id: &SchemeId) -> bool {
+        self.id(id.school, id.hold) == *id
+    }
+    /// Why nothing holds it; why the one that is wanted does not.
     pub(crate) fn why_not(&self, up: DVec3) -> String {
-        let flat = self.why_no_flat_jaws(up);
-        match &self.soft {
-            Some(Err(why)) => format!("flat jaws: {flat}; soft jaws: {why}"),
-            _ => flat,
+        let flat = || self.why_no_flat_jaws(up);
+        let refused = |k: HoldKind| match self.found(k) {
+            Some(Err(why)) => Some(why.clone()),
+            _ => None,
+        };
+        match self.only {
+            Some(HoldKind::Vise) => flat(),
+            Some(k) => refused(k).unwrap_or_else(|| "not wanted".into()),
+            None if self.others.is_empty() => flat(),
+            None => {
+                let others = self.others.iter().filter_map(|(k, _)| Some(format!("{}: {}", k.words(), refused(*k)?)));
+                std::iter::once(format!("flat jaws: {}", flat())).chain(others).collect::<Vec<_>>().join("; ")
+            }
         }
     }
     pub(crate) fn why_no_flat_jaws(&self, up: DVec3) -> String {
@@ -86,10 +118,13 @@ impl Way {
         let grip = self.jaw_top.at_most(12.0) * self.contact.length.at_most(60.0) * (0.3 + self.support.at_most(0.7));
         // A contact so small that the vise may not be closed holds less.
         let grip = grip * self.clamp;
-        match &self.soft {
-            _ if self.holds() => (cost, 0, -grip),
-            Some(Ok(j)) => (cost, 1, -j.worth()),
-            _ => (cost, 2, -grip),
+        match self.held_by() {
+            Some(HoldKind::Vise) => (cost, 0, -grip),
+            Some(k) => {
+                let worth = self.found(k).and_then(|f| f.as_ref().ok()).map_or(0.0, Hold::worth);
+                (cost, 1 + k as i32, -worth)
+            }
+            None => (cost, i32::MAX, -grip),
         }
     }
     pub(crate) fn words(&self) -> String {
@@ -102,11 +137,10 @@ impl Way {
             len(self.contact.length),
             self.support * 100.0,
             if self.tall > 0.0 { ", too tall for the cutters" } else { "" },
-            match &self.soft {
-                None => String::new(),
-                Some(Ok(j)) => format!("; soft jaws {:.0} mm high bear on {:.0} mm²", len(j.depth), j.bears()),
-                Some(Err(why)) => format!("; soft jaws: {why}"),
-            }
+            self.others.iter().map(|(k, f)| match f {
+                Ok(h) => format!("; {}: {}", k.words(), h.in_short()),
+                Err(why) => format!("; {}: {why}", k.words()),
+            }).collect::<String>()
         )
     }
 }
@@ -137,6 +171,8 @@ pub(crate) fn grips(vise: &Vise) -> Vec<f64> {
 /// Which way up, which way round: chosen before the stock, because the stock hangs on it.
 pub struct Sides {
     pub(crate) ways: Vec<Way>,
+    /// A chosen way that cannot be, and why.
+    pub(crate) lost: Option<(SchemeId, String)>,
 }
 
 impl Sides {
@@ -159,9 +195,39 @@ pub(crate) fn grip_of(height: f64, vise: &Vise) -> f64 {
     grips(vise).into_iter().find(|&g| g >= 6.0 && g * TALL >= height + TOP + ABOVE_JAW).unwrap_or(14.0)
 }
 
+/// How far ways other than flat jaws are looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Look {
+    /// As far as flat jaws do not hold, or another is wanted.
+    Needed,
+    /// All.
+    All,
+}
+
 /// The order of the sides, and the direction of the jaws.
-pub fn sides(part: &Part, shop: &Shop, material: &Material, order: Order, kinds: HoldKinds) -> Sides {
+pub fn sides(part: &Part, shop: &Shop, material: &Material, wish: &Wish) -> Sides {
+    look(part, shop, material, wish, Look::Needed)
+}
+
+pub(crate) fn look(part: &Part, shop: &Shop, material: &Material, wish: &Wish, far: Look) -> Sides {
+    let mut out = looked(part, shop, material, wish, far);
+    if let Some(id) = &wish.scheme
+        && !out.ways.first().is_some_and(|w| w.is(id) && w.held_by().is_some())
+    {
+        // What was chosen cannot be: the proposal takes its place, and says so.
+        let why = match out.ways.iter().find(|w| w.is(id)) {
+            Some(w) => w.why_not(-w.up),
+            None => "the part cannot be laid so".to_string(),
+        };
+        out = looked(part, shop, material, &Wish { scheme: None, ..*wish }, far);
+        out.lost = Some((*id, why));
+    }
+    out
+}
+
+fn looked(part: &Part, shop: &Shop, material: &Material, wish: &Wish, far: Look) -> Sides {
     let vise = &shop.vise;
+    let order = wish.scheme.map_or(wish.order, |s| s.order());
     let axes: Vec<usize> = match order {
         Order::Up { axis, .. } => vec![axis.min(2)],
         Order::Best => (0..3).collect(),
@@ -192,19 +258,27 @@ pub fn sides(part: &Part, shop: &Shop, material: &Material, order: Order, kinds:
         .par_iter()
         .flat_map_iter(|&(axis, hidden, tall, positive)| ways_up(part, axis, positive, hidden, tall, vise, material))
         .collect();
-    ways.iter_mut().for_each(|w| w.flat_jaws = kinds.allow(HoldKind::Vise));
-    // Soft jaws are looked at where flat ones do not hold.
-    if kinds.allow(HoldKind::SoftJaws) && !ways.iter().any(Way::holds) {
-        ways.par_iter_mut().for_each(|w| {
+    let pinned = |w: &Way| wish.scheme.is_some_and(|id| w.is(&id));
+    ways.iter_mut().for_each(|w| {
+        w.flat_jaws = wish.kinds.allow(HoldKind::Vise);
+        w.only = wish.scheme.filter(|id| w.is(id)).map(|id| id.hold);
+    });
+    // Others are looked at where flat jaws do not hold, each only where the simpler ones do not.
+    for kind in HoldKind::ALL.into_iter().filter(|k| *k != HoldKind::Vise && wish.kinds.allow(*k)) {
+        let wanted = wish.scheme.is_some_and(|id| id.hold == kind);
+        if far == Look::Needed && !wanted && ways.iter().any(|w| w.held_by().is_some()) {
+            continue;
+        }
+        ways.par_iter_mut().filter(|w| far == Look::All || !wanted || pinned(w)).for_each(|w| {
             let frame = standing(-w.up, -w.back, &part.bounds);
-            w.soft = Some(soft(part, frame, shop, material, "side 2", &Duty::All));
+            w.others.push((kind, other(kind, part, frame, shop, material, "side 2", &Duty::All)));
         });
     }
     ways.sort_by(|a, b| {
         let (x, y) = (a.rank(), b.rank());
-        x.0.total_cmp(&y.0).then(x.1.cmp(&y.1)).then(x.2.total_cmp(&y.2))
+        pinned(b).cmp(&pinned(a)).then(x.0.total_cmp(&y.0)).then(x.1.cmp(&y.1)).then(x.2.total_cmp(&y.2))
     });
-    Sides { ways }
+    Sides { ways, lost: None }
 }
 
 /// What is out of reach counts in steps of 5 mm³, height beyond the cutters heavily.
@@ -212,19 +286,40 @@ fn cost(hidden: f64, tall: f64) -> f64 {
     (hidden / 5.0).round() + tall * 1000.0
 }
 
-/// Soft jaws by the finished part.
-pub(crate) fn soft(
+/// A way other than flat jaws by the finished part, or why it does not hold.
+pub(crate) fn other(
+    kind: HoldKind,
     part: &Part,
     part_from_work: Placement,
     shop: &Shop,
     material: &Material,
     setup: &str,
     duty: &Duty,
-) -> Result<Box<SoftJaws>, String> {
+) -> Result<Hold, String> {
     let cuts = below(duty, &part_from_work);
     let only = matches!(duty, Duty::Only(_));
-    design(&Asked { part, part_from_work, shop, material, setup, over: 0.0, cuts: &cuts, only, stock: None })
-        .map(Box::new)
+    let asked = Asked { part, part_from_work, shop, material, setup, over: 0.0, cuts: &cuts, only, stock: None };
+    match kind {
+        HoldKind::Vise => Err("not wanted".into()),
+        HoldKind::SoftJaws => design(&asked).map(|j| Hold::SoftJaws(Box::new(j))),
+    }
+}
+
+/// The ways other than flat jaws that are looked at until one holds, the simplest first.
+fn others(wish: &Wish, only: Option<HoldKind>, make: impl Fn(HoldKind) -> Result<Hold, String>) -> Vec<(HoldKind, Result<Hold, String>)> {
+    let mut out = Vec::new();
+    for kind in HoldKind::ALL.into_iter().filter(|k| *k != HoldKind::Vise && wish.kinds.allow(*k)) {
+        if only.is_some_and(|o| o != kind) {
+            continue;
+        }
+        let found = make(kind);
+        let held = found.is_ok();
+        out.push((kind, found));
+        if held {
+            break;
+        }
+    }
+    out
 }
 
 /// The work frame of a body standing on its lowest face: x 0 at its left end, y 0 at its back, z 0 below.
@@ -303,23 +398,25 @@ fn ways_up(
             bearing: bearing(&second, z0, vise),
             clamp: clamp_share(best, vise, material),
             flat_jaws: true,
-            soft: None,
+            others: Vec::new(),
+            only: None,
         });
     }
     out
 }
 
 /// The same way for a second side that cuts the lower half of the outline too: the jaws end below that.
-pub(crate) fn for_half(part: &Part, way: &Way, duty: &Duty, shop: &Shop, material: &Material, kinds: HoldKinds) -> Way {
+pub(crate) fn for_half(part: &Part, way: &Way, duty: &Duty, shop: &Shop, material: &Material, wish: &Wish) -> Way {
     let Duty::Half { down_to, .. } = duty else { return way.clone() };
     let (first, second) = (View::new(part, frame(way.up, way.back)), View::new(part, frame(-way.up, -way.back)));
     let over = second.from_part.after(&first.from_part.inverse());
     let low = lowest_cut_near_jaws(&second, &first, &over) - second.bounds.min.z;
     let best = best_grip(&second, &shop.vise, low.at_most(*down_to) - 1.0);
     let clamp = clamp_share(best, &shop.vise, material);
-    let mut w = Way { jaw_top: best.0, contact: best.1, clamp, soft: None, ..way.clone() };
-    if kinds.allow(HoldKind::SoftJaws) && !w.holds() {
-        w.soft = Some(soft(part, standing(-w.up, -w.back, &part.bounds), shop, material, "side 2", duty));
+    let mut w = Way { jaw_top: best.0, contact: best.1, clamp, others: Vec::new(), ..way.clone() };
+    if w.held_by().is_none() {
+        let frame = standing(-w.up, -w.back, &part.bounds);
+        w.others = others(wish, w.only, |k| other(k, part, frame, shop, material, "side 2", duty));
     }
     w
 }
@@ -330,7 +427,7 @@ pub(crate) fn way_of_further(
     up: DVec3,
     shop: &Shop,
     material: &Material,
-    kinds: HoldKinds,
+    wish: &Wish,
     setup: &str,
     duty: &Duty,
 ) -> Way {
@@ -352,13 +449,15 @@ pub(crate) fn way_of_further(
             support: below,
             bearing: bearing(&view, view.bounds.min.z, vise),
             clamp: clamp_share(best, vise, material),
-            flat_jaws: kinds.allow(HoldKind::Vise),
-            soft: None,
+            flat_jaws: wish.kinds.allow(HoldKind::Vise),
+            others: Vec::new(),
+            only: None,
         }
     });
-    if kinds.allow(HoldKind::SoftJaws) && !ways.iter().any(Way::holds) {
+    if !ways.iter().any(Way::flat_holds) {
         ways.par_iter_mut().for_each(|w| {
-            w.soft = Some(soft(part, standing(w.up, w.back, &part.bounds), shop, material, setup, duty));
+            let frame = standing(w.up, w.back, &part.bounds);
+            w.others = others(wish, None, |k| other(k, part, frame, shop, material, setup, duty));
         });
     }
     let [a, b] = ways;

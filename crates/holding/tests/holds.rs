@@ -1,7 +1,10 @@
 //! How parts with known answers are held: sums of lengths that must close, whatever the plan chooses.
 
 use geom::DVec3;
-use holding::{Body, Choice, Grip, Hold, HoldError, HoldKind, HoldKinds, Order, Scheme, Setup, StockChoice, plan};
+use holding::{
+    Body, Choice, Grip, Hold, HoldError, HoldKind, HoldKinds, Order, Scheme, School, SchemeId, Setup, StockChoice, Wish, plan,
+    schemes,
+};
 use kernel::shape::{Shape, rounded_polygon};
 use part::Part;
 use shop::Shop;
@@ -92,8 +95,7 @@ fn a_persons_block_and_side_stand() {
     for (axis, positive) in [(2, true), (2, false)] {
         let choice = Choice {
             stock: StockChoice::Sizes([70.0, 50.0, 30.0]),
-            order: Order::Up { axis, positive },
-            kinds: HoldKinds::only(&[HoldKind::Vise]),
+            wish: Wish { kinds: HoldKinds::only(&[HoldKind::Vise]), ..up_first(axis, positive) },
         };
         let p = plan(&part, &shop, aluminium(&shop), &choice).unwrap();
         closes(&p, &part, &shop);
@@ -137,8 +139,16 @@ fn what_does_not_fit_or_hold_is_said() {
     };
     let bare = Shop { jaw_blanks: Vec::new(), ..shop.clone() };
     assert!(no_grip(&bare, &Choice::default()).contains("no blanks for soft jaws"));
-    let only_vise = Choice { kinds: HoldKinds::only(&[HoldKind::Vise]), ..Choice::default() };
+    let only_vise = wishing(Wish { kinds: HoldKinds::only(&[HoldKind::Vise]), ..Wish::default() });
     assert!(no_grip(&shop, &only_vise).contains("no two parallel faces"));
+}
+
+fn up_first(axis: usize, positive: bool) -> Wish {
+    Wish { order: Order::Up { axis, positive }, ..Wish::default() }
+}
+
+fn wishing(wish: Wish) -> Choice {
+    Choice { wish, ..Choice::default() }
 }
 
 fn aluminium(shop: &Shop) -> &shop::machine::Material {
@@ -153,7 +163,7 @@ fn a_round_part_is_told_where_its_turn_matters() {
     let disc = || Shape::cylinder([0.0; 3], up, 20.0, 14.0).unwrap();
     let bore = |x: f64, r: f64, low: f64, high: f64| Shape::cylinder([x, 0.0, low], up, r, high - low).unwrap();
     let told = |s: &Shape| {
-        let choice = Choice { order: Order::Up { axis: 2, positive: true }, ..Choice::default() };
+        let choice = wishing(up_first(2, true));
         let p = plan(&read(s), &shop, aluminium(&shop), &choice).unwrap();
         assert!(p.setups.len() == 2 && p.setups[1].hold.makes().is_some(), "{:?}", p.not_planned);
         p.findings.iter().any(|f| f.kind == "turns_freely")
@@ -164,4 +174,55 @@ fn a_round_part_is_told_where_its_turn_matters() {
     assert!(!told(&disc().cut(&bore(12.0, 2.5, -1.0, 15.0)).unwrap()));
     // A blind hole off the middle from below: yes.
     assert!(told(&disc().cut(&bore(12.0, 2.5, -1.0, 6.0)).unwrap()));
+}
+
+/// Whole ways of a tray: each that can be is what its name says and can be chosen; each that cannot says why.
+#[test]
+fn whole_ways_are_named_chosen_and_refused() {
+    let shop = Shop::demo().unwrap();
+    let part = tray(true);
+    let al = aluminium(&shop);
+    let all = schemes(&part, &shop, al, &Choice::default()).unwrap();
+    let ids: Vec<SchemeId> = all.iter().map(|c| c.id).collect();
+    assert!(ids.iter().enumerate().all(|(k, id)| !ids[..k].contains(id)));
+    // What is proposed stands first.
+    let proposed = plan(&part, &shop, al, &Choice::default()).unwrap();
+    assert_eq!(all[0].id, proposed.id);
+    let of = |school: School, hold: HoldKind| all.iter().filter(move |c| c.id.school == school && c.id.hold == hold);
+    assert!(of(School::Deck, HoldKind::SoftJaws).any(|c| c.scheme.is_ok()));
+    assert!(of(School::Half, HoldKind::Vise).any(|c| c.scheme.is_ok()));
+    for c in &all {
+        let choice = wishing(Wish { scheme: Some(c.id), ..Wish::default() });
+        let p = plan(&part, &shop, al, &choice).unwrap();
+        let lost = p.findings.iter().find(|f| f.kind == "decision_lost");
+        match &c.scheme {
+            Ok(s) => {
+                assert!(lost.is_none() && p.id == c.id, "{} {}", c.id, p.id);
+                assert_eq!((s.stock, s.setups.len()), (p.stock, p.setups.len()));
+                assert_eq!(p.setups[1].hold.kind(), Some(c.id.hold));
+                assert!((p.up - c.id.up()).length() < 1e-12);
+                // A half's block is thinner: it has no hat.
+                assert_eq!(p.hat < 3.0, c.id.school == School::Half, "{} {}", c.id, p.hat);
+            }
+            // The proposal takes its place, told.
+            Err(why) => {
+                assert!(why.len() > 10);
+                assert_eq!(p.id, proposed.id, "{}", c.id);
+                assert!(lost.is_some_and(|f| f.remedy.is_some()), "{}", c.id);
+            }
+        }
+    }
+    // A low plate leaves the jaws nothing below its middle; a shop without blanks has no soft jaws.
+    let low = read(&block(60.0, 40.0, 6.0));
+    let bare = Shop { jaw_blanks: Vec::new(), ..shop.clone() };
+    let all = schemes(&low, &bare, al, &Choice::default()).unwrap();
+    let why = |school: School, hold: HoldKind| {
+        all.iter().filter(|c| c.id.school == school && c.id.hold == hold).filter_map(|c| c.scheme.as_ref().err()).cloned().collect::<Vec<_>>()
+    };
+    assert!(why(School::Half, HoldKind::Vise)[0].contains("too low"));
+    assert!(why(School::Deck, HoldKind::SoftJaws)[0].contains("no blanks"));
+    // What a person wants of the sides is kept.
+    let only = wishing(Wish { kinds: HoldKinds::only(&[HoldKind::SoftJaws]), ..up_first(2, false) });
+    let few = schemes(&part, &shop, al, &only).unwrap();
+    assert!(!few.is_empty() && few.iter().all(|c| c.id.hold == HoldKind::SoftJaws && c.id.up == (2, false)));
 }

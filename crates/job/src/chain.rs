@@ -12,7 +12,7 @@ use crate::told::{
     remarks,
 };
 use geom::{DVec2, Region, Remains, Slabs};
-use holding::{Choice, Duty, Order, Scheme, Setup};
+use holding::{Choice, Duty, Scheme, Setup};
 use intake::{Layer3, Reading};
 use part::{Part, View};
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
@@ -170,14 +170,13 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         clock = Instant::now();
     };
     let material = stocking::material_of(shop, settled)?;
-    let order = settled.order.unwrap_or(Order::Best);
     desk.tell("stock and sides", 0.0)?;
     // A rehearsal stands as the real part will.
-    let kinds = settled.kinds();
-    let sides = holding::sides(part, shop, stocking::real_material(shop, settled)?, order, kinds);
+    let wish = settled.wish();
+    let sides = holding::sides(part, shop, stocking::real_material(shop, settled)?, &wish);
     let seen = part::recognise(part);
     let (stock, prepared, stock_findings) = stocking::block(part, &seen.body, shop, settled, &sides)?;
-    let mut scheme = holding::plan_on(part, shop, material, &Choice { stock, order, kinds }, &sides)?;
+    let mut scheme = holding::plan_on(part, shop, material, &Choice { stock, wish }, &sides)?;
     lap("stock and sides", &mut stages);
 
     // A rehearsal has feeds of its own: those that a person set are for the real material.

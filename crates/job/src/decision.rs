@@ -1,7 +1,7 @@
 //! Decisions of a person, and what they settle.
 
 use crate::stocking::{Laid, Proved, Rehearsal, StockDecision};
-use holding::{HoldKind, HoldKinds, Order};
+use holding::{HoldKind, HoldKinds, Order, SchemeId, Wish};
 use intake::Reading;
 use part::{Ask, Mark};
 use route::{Moved, Override};
@@ -35,6 +35,10 @@ pub enum Decision {
     Order { choice: Option<Order> },
     /// Ways of holding for the sides after the first, none for the proposal.
     Hold { kinds: Option<Vec<HoldKind>> },
+    /// One whole way of making the part, by its name; none for the proposal.
+    Scheme { id: Option<String> },
+    /// So many are made; none: one.
+    Quantity { pieces: Option<u32> },
     /// Numbers or cutter of one operation.
     Operation { id: String, change: Option<Override> },
     /// One operation goes directly before another of its side.
@@ -63,6 +67,8 @@ impl Decision {
             Decision::Rehearsed { id, .. } => format!("rehearsed/{id}"),
             Decision::Order { .. } => "order".into(),
             Decision::Hold { .. } => "hold".into(),
+            Decision::Scheme { .. } => "scheme".into(),
+            Decision::Quantity { .. } => "quantity".into(),
             Decision::Operation { id, .. } => format!("operation/{id}"),
             Decision::Sequence { id, .. } => format!("sequence/{id}"),
             Decision::Answer { question, .. } => format!("answer/{question}"),
@@ -82,6 +88,8 @@ impl Decision {
             Decision::Rehearsed { id, .. } => Decision::Rehearsed { id: id.clone(), proved: None },
             Decision::Order { .. } => Decision::Order { choice: None },
             Decision::Hold { .. } => Decision::Hold { kinds: None },
+            Decision::Scheme { .. } => Decision::Scheme { id: None },
+            Decision::Quantity { .. } => Decision::Quantity { pieces: None },
             Decision::Operation { id, .. } => Decision::Operation { id: id.clone(), change: None },
             Decision::Sequence { id, .. } => Decision::Sequence { id: id.clone(), before: None },
             Decision::Answer { question, .. } => Decision::Answer { question: question.clone(), answer: None },
@@ -114,6 +122,10 @@ impl Decision {
                 Some("The axis is 0 for X, 1 for Y or 2 for Z".into())
             }
             Decision::Hold { kinds: Some(k) } if k.is_empty() => Some("Name one way of holding at least".into()),
+            Decision::Scheme { id: Some(id) } => id.parse::<SchemeId>().err(),
+            Decision::Quantity { pieces: Some(n) } => {
+                (!(1..=100_000).contains(n)).then(|| "Between 1 and 100 000 pieces are made".into())
+            }
             Decision::Operation { change: Some(c), .. } => {
                 let checks = [
                     (c.rpm, "speed", 1.0, 200_000.0, "1/min"),
@@ -193,6 +205,13 @@ pub struct Settled {
     /// Ways of holding for the sides after the first.
     #[serde(default)]
     pub hold: Option<Vec<HoldKind>>,
+    /// One whole way of making the part.
+    #[serde(default)]
+    #[ts(type = "string | null")]
+    pub scheme: Option<SchemeId>,
+    /// So many are made; none: one.
+    #[serde(default)]
+    pub quantity: Option<u32>,
     /// By operation id.
     pub operations: BTreeMap<String, Override>,
     /// Operations moved within their side, one after the other. A move taken up again (by undo) stands where it first stood.
@@ -224,9 +243,13 @@ fn put<T: Clone>(map: &mut BTreeMap<String, T>, id: &str, value: Option<&T>) {
 }
 
 impl Settled {
-    /// Ways of holding that are left open.
-    pub fn kinds(&self) -> HoldKinds {
-        HoldKinds::only(self.hold.as_deref().unwrap_or_default())
+    /// What is wanted of the sides.
+    pub fn wish(&self) -> Wish {
+        Wish {
+            order: self.order.unwrap_or(Order::Best),
+            kinds: HoldKinds::only(self.hold.as_deref().unwrap_or_default()),
+            scheme: self.scheme,
+        }
     }
     /// Follow a list of decisions from the first to the last.
     pub fn after<'a>(list: impl IntoIterator<Item = &'a Decision>) -> Settled {
@@ -240,6 +263,9 @@ impl Settled {
                 Decision::Rehearsed { id, proved } => put(&mut s.rehearsed, id, proved.as_ref()),
                 Decision::Order { choice } => s.order = *choice,
                 Decision::Hold { kinds } => s.hold.clone_from(kinds),
+                // A name that an older build knew is none any more.
+                Decision::Scheme { id } => s.scheme = id.as_ref().and_then(|id| id.parse().ok()),
+                Decision::Quantity { pieces } => s.quantity = *pieces,
                 Decision::Operation { id, change: Some(c) } => {
                     s.operations.insert(id.clone(), *c);
                 }
@@ -299,6 +325,9 @@ impl Settled {
             "stock" => s.stock = None,
             "rehearsal" => s.rehearsal = None,
             "order" => s.order = None,
+            "hold" => s.hold = None,
+            "scheme" => s.scheme = None,
+            "quantity" => s.quantity = None,
             "model" => s.model = None,
             "units" => s.units = None,
             k => match k.split_once('/') {
@@ -348,6 +377,7 @@ mod tests {
             Act::Mark { id: "size/3".into(), mark: None },
             Act::Operation { id: id(), change: Some(Override { depth: Some(1.5), ..Default::default() }) },
             Act::Order { choice: None },
+            Act::Scheme { id: None },
             Act::Rehearsal { on: None },
             Act::Edited { setup: "side 1".into(), sha: None, file: String::new() },
         ];

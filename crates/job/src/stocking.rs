@@ -2,7 +2,7 @@
 
 use crate::chain::DEFAULT_MATERIAL;
 use crate::decision::Settled;
-use holding::{Order, Sides, StockChoice};
+use holding::{Sides, StockChoice};
 use part::{Body, BodyKind, Part};
 use reason::{Finding, Kind, Severity, len};
 use serde::{Deserialize, Serialize};
@@ -108,17 +108,13 @@ pub fn wanted<'a>(part: &'a Part, shop: &'a Shop, material: &'a Material, made: 
     }
 }
 
-fn order_of(settled: &Settled) -> Order {
-    settled.order.unwrap_or(Order::Best)
-}
-
 /// The piece of the rack that is proposed for a job, if one fits.
 pub fn offer(part: &Part, shop: &Shop, settled: &Settled, pieces: &[Piece]) -> Option<Laid> {
     let material = real_material(shop, settled).ok()?;
     if !pieces.iter().any(|p| p.material == material.id && p.quantity > 0) {
         return None;
     }
-    let sides = holding::sides(part, shop, material, order_of(settled), settled.kinds());
+    let sides = holding::sides(part, shop, material, &settled.wish());
     let body = part::recognise(part).body;
     let w = wanted(part, shop, material, made(part, &body, &sides, shop));
     let list = stock::candidates(&w, pieces);
@@ -157,7 +153,7 @@ pub fn bench(
     taken: &[String],
 ) -> Result<StockBench, shop::ShopError> {
     let material = real_material(shop, settled)?;
-    let sides = holding::sides(part, shop, material, order_of(settled), settled.kinds());
+    let sides = holding::sides(part, shop, material, &settled.wish());
     let body = part::recognise(part).body;
     let made = made(part, &body, &sides, shop);
     let w = wanted(part, shop, material, made);
@@ -199,7 +195,7 @@ pub fn try_lay(
     lay: &Lay,
 ) -> Result<Laying, shop::ShopError> {
     let material = real_material(shop, settled)?;
-    let sides = holding::sides(part, shop, material, order_of(settled), settled.kinds());
+    let sides = holding::sides(part, shop, material, &settled.wish());
     let body = part::recognise(part).body;
     Ok(stock::lay(&wanted(part, shop, material, made(part, &body, &sides, shop)), piece, lay))
 }

@@ -49,6 +49,11 @@ pub enum Act {
         /// Always none.
         choice: Option<()>,
     },
+    /// The whole way is the proposed one again.
+    Scheme {
+        /// Always none.
+        id: Option<()>,
+    },
     /// A rehearsal ends.
     Rehearsal {
         /// Always none.

@@ -51,8 +51,8 @@ pub type StockAfter = (Vec<intake::Layer3>, geom::Placement);
 
 /// Key of a sheet: what goes into it, and the build.
 pub fn sheet_key(model: &str, shop: &Shop, title: &str, settled: &Settled) -> String {
-    // The unit of the screens changes nothing of the plan.
-    let settled = Settled { units: None, rehearsed: Default::default(), ..settled.clone() };
+    // The unit of the screens and how many are made change nothing of the plan.
+    let settled = Settled { units: None, quantity: None, rehearsed: Default::default(), ..settled.clone() };
     StageKey::new("sheet").with(&model).with(shop).with(&title).with(&settled).done()
 }
 

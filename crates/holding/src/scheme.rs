@@ -1,0 +1,208 @@
+//! Whole ways of making a part: their names, and all that come into question side by side.
+
+use crate::frame::{Choice, HoldError, Order, Scheme};
+use crate::hold::HoldKind;
+use crate::plan::plan_way;
+use crate::ways::{Look, Sides, Way, look};
+use geom::DVec3;
+use part::Part;
+use serde::{Deserialize, Serialize};
+use shop::Shop;
+use shop::machine::Material;
+use std::fmt;
+use std::str::FromStr;
+
+/// How the block is used up, side after side.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum School {
+    /// Extra stock below holds the first side; the second faces it off.
+    Deck,
+    /// No extra stock: a little more than half from each side.
+    Half,
+}
+
+impl School {
+    /// All, the usual one first.
+    pub const ALL: [School; 2] = [School::Deck, School::Half];
+    /// In names.
+    pub fn key(self) -> &'static str {
+        match self {
+            School::Deck => "deck",
+            School::Half => "half",
+        }
+    }
+    /// For a person.
+    pub fn words(self) -> &'static str {
+        match self {
+            School::Deck => "hat and deck",
+            School::Half => "half from each side",
+        }
+    }
+}
+
+/// The name of a whole way: "deck.soft-jaws.+z.x" – hat and deck, the second side in soft jaws, the part's +z up first, jaws along its x.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct SchemeId {
+    /// How the block is used up.
+    pub school: School,
+    /// What holds the second side.
+    pub hold: HoldKind,
+    /// Axis of the part that is up first (0 x, 1 y, 2 z), its positive end or not.
+    pub up: (usize, bool),
+    /// Axis of the part along which the jaws of the first side run.
+    pub along: usize,
+}
+
+const AXES: [char; 3] = ['x', 'y', 'z'];
+
+impl fmt::Display for SchemeId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let sign = if self.up.1 { '+' } else { '-' };
+        let (up, along) = (AXES[self.up.0.min(2)], AXES[self.along.min(2)]);
+        write!(f, "{}.{}.{sign}{up}.{along}", self.school.key(), self.hold.key())
+    }
+}
+
+impl FromStr for SchemeId {
+    type Err = String;
+    fn from_str(s: &str) -> Result<Self, String> {
+        let wrong = || format!("'{s}' names no way of making a part; one is 'deck.soft-jaws.+z.x'");
+        let words: Vec<&str> = s.split('.').collect();
+        let [school, hold, up, along] = words[..] else { return Err(wrong()) };
+        let axis = |w: &str| AXES.iter().position(|a| w.chars().eq([*a]));
+        let positive = match up.chars().next() {
+            Some('+') => true,
+            Some('-') => false,
+            _ => return Err(wrong()),
+        };
+        let school = School::ALL.into_iter().find(|x| x.key() == school).ok_or_else(wrong)?;
+        let hold = HoldKind::ALL.into_iter().find(|x| x.key() == hold).ok_or_else(wrong)?;
+        let (up, along) = (axis(&up[1..]).ok_or_else(wrong)?, axis(along).ok_or_else(wrong)?);
+        if up == along {
+            return Err(wrong());
+        }
+        Ok(SchemeId { school, hold, up: (up, positive), along })
+    }
+}
+
+impl TryFrom<String> for SchemeId {
+    type Error = String;
+    fn try_from(s: String) -> Result<Self, String> {
+        s.parse()
+    }
+}
+
+impl From<SchemeId> for String {
+    fn from(id: SchemeId) -> String {
+        id.to_string()
+    }
+}
+
+impl SchemeId {
+    /// Which way is up first.
+    pub fn order(&self) -> Order {
+        Order::Up { axis: self.up.0, positive: self.up.1 }
+    }
+    /// Up first, part coordinates.
+    pub fn up(&self) -> DVec3 {
+        let mut d = DVec3::ZERO;
+        d[self.up.0.min(2)] = if self.up.1 { 1.0 } else { -1.0 };
+        d
+    }
+    /// "+Z up first, then in soft jaws; hat and deck".
+    pub fn words(&self) -> String {
+        let up = part::direction_name(self.up());
+        let then = match self.hold {
+            HoldKind::Vise => "then between flat jaws",
+            HoldKind::SoftJaws => "then in soft jaws",
+        };
+        format!("{up} up first, {then}; {}", self.school.words())
+    }
+}
+
+/// A whole way that came into question.
+#[derive(Debug, Clone)]
+pub struct Candidate {
+    /// Its name.
+    pub id: SchemeId,
+    /// Block and setups; or why it cannot be.
+    pub scheme: Result<Scheme, String>,
+}
+
+/// Every whole way that comes into question, the proposed one first, refused ones last: of each kind and each end up the better of both ways round. What a person
+/// wants of order and kinds is kept; which one is chosen is not looked at.
+///
+/// # Errors
+/// Where the block that is wanted is no block for the part.
+pub fn schemes(part: &Part, shop: &Shop, material: &Material, choice: &Choice) -> Result<Vec<Candidate>, HoldError> {
+    let mut open = *choice;
+    open.wish.scheme = None;
+    let sides: Sides = look(part, shop, material, &open.wish, Look::All);
+    let mut out: Vec<Candidate> = Vec::new();
+    for school in School::ALL {
+        for hold in HoldKind::ALL.into_iter().filter(|k| open.wish.kinds.allow(*k)) {
+            for way in &sides.ways {
+                let id = way.id(school, hold);
+                let same = |c: &&mut Candidate| c.id.school == school && c.id.hold == hold && c.id.up == id.up;
+                let there = out.iter_mut().find(same);
+                // Ways stand in order: the other way round only counts where this one cannot be.
+                if there.as_ref().is_some_and(|c| c.scheme.is_ok()) {
+                    continue;
+                }
+                let scheme = one(part, shop, material, &open, way, id)?;
+                match there {
+                    Some(c) if scheme.is_ok() => *c = Candidate { id, scheme },
+                    Some(_) => {}
+                    None => out.push(Candidate { id, scheme }),
+                }
+            }
+        }
+    }
+    let place = |c: &Candidate| {
+        let way = sides.ways.iter().position(|w| c.id == w.id(c.id.school, c.id.hold)).unwrap_or(usize::MAX);
+        (c.scheme.is_err(), c.id.school, c.id.hold, way)
+    };
+    out.sort_by_key(place);
+    Ok(out)
+}
+
+/// One of them, or why not.
+fn one(
+    part: &Part,
+    shop: &Shop,
+    material: &Material,
+    choice: &Choice,
+    way: &Way,
+    id: SchemeId,
+) -> Result<Result<Scheme, String>, HoldError> {
+    let pinned = Choice { wish: crate::frame::Wish { scheme: Some(id), ..choice.wish }, ..*choice };
+    let way = Way { only: Some(id.hold), ..way.clone() };
+    let s = plan_way(part, shop, material, &pinned, &way, id, Vec::new(), false)?;
+    Ok(match s.refused(id, &choice.stock) {
+        Some(why) => Err(why),
+        None => Ok(s),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_read_as_they_are_written() {
+        for school in School::ALL {
+            for hold in HoldKind::ALL {
+                for up in [(0, true), (1, false), (2, true)] {
+                    let id = SchemeId { school, hold, up, along: (up.0 + 2) % 3 };
+                    assert_eq!(id.to_string().parse::<SchemeId>().unwrap(), id);
+                    assert_eq!(serde_json::from_str::<SchemeId>(&serde_json::to_string(&id).unwrap()).unwrap(), id);
+                }
+            }
+        }
+        for wrong in ["", "deck", "deck.vise.+z", "deck.vise.z.x", "deck.vise.+z.z", "deck.vise.+w.x", "deck.clamp.+z.x"] {
+            assert!(wrong.parse::<SchemeId>().unwrap_err().contains("deck.soft-jaws"), "{wrong}");
+        }
+        assert!("deck.vise.\u{e4}z.x".parse::<SchemeId>().is_err());
+    }
+}
