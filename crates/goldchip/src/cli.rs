@@ -16,7 +16,7 @@ use std::time::Instant;
 pub const READER_WORD: &str = "read-model";
 
 const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--stays N] [--unit mm|inch|cm|m]
-                [--thickness MM] [--answer QUESTION=ANSWER]… [--hold vise|soft-jaws[,…]] --out DIR
+                [--thickness MM] [--answer QUESTION=ANSWER]… [--hold vise|soft-jaws[,…]] [--scheme NAME] [--pieces N] [--compare] --out DIR
        goldchip prove PLAN_DIR";
 
 enum Failure {
@@ -139,7 +139,7 @@ fn from_rack(table: &Path, part: &part::Part, shop: &Shop, settled: &Settled) ->
 fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let (mut model, mut out) = (None::<PathBuf>, None::<PathBuf>);
     let mut settled = Settled::default();
-    let (mut machine, mut rack) = (None::<String>, None::<PathBuf>);
+    let (mut machine, mut rack, mut compare) = (None::<String>, None::<PathBuf>, false);
     while let Some(arg) = parser.next()? {
         match arg {
             Long("material") => settled.material = Some(parser.value()?.string()?),
@@ -166,6 +166,9 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
                 settled.answers.insert(question.trim().into(), answer.trim().into());
             }
             Long("hold") => settled.hold = Some(kinds(&parser.value()?.string()?)?),
+            Long("scheme") => settled.scheme = Some(parser.value()?.string()?.parse().map_err(Failure::Refused)?),
+            Long("pieces") => settled.quantity = Some(pieces(&parser.value()?.string()?)?),
+            Long("compare") => compare = true,
             Long("out") => out = Some(parser.value()?.into()),
             Value(v) if model.is_none() => model = Some(v.into()),
             other => return Err(other.unexpected().into()),
@@ -201,7 +204,15 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     clock = Instant::now();
     let proof = job::prove_plan(&part, &planned.plan, &shop)?;
     stages.push(("proof", clock.elapsed().as_secs_f64()));
-    files::write(&out, &model, &settled.reading(), &planned.plan, &proof, &shop)?;
+    clock = Instant::now();
+    let here = job::Standing { plan: &planned.plan, proof: &proof };
+    let schemes = if compare {
+        job::compare_at(&part, &title, &shop, &settled, &here, &job::Desk::bare())?
+    } else {
+        job::estimated(&part, &shop, &settled, &here)?
+    };
+    stages.push(("whole ways", clock.elapsed().as_secs_f64()));
+    files::write(&out, &model, &settled.reading(), &planned.plan, &proof, &shop, Some(schemes.clone()))?;
     let s = planned.plan.scheme.stock.size();
     say!(
         "part {:.2} x {:.2} x {:.2} mm, block {:.1} x {:.1} x {:.1} mm, {}",
@@ -236,10 +247,25 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
             f.bears_mm2[2]
         );
     }
+    for w in &schemes.ways {
+        let said = if w.planned { "proved" } else { "about" };
+        let minutes = if w.why_not.is_empty() { format!("{said} {:.1} min a piece; ", w.piece_min) } else { String::new() };
+        say!("{} {}: {minutes}{}", if w.chosen { "*" } else { "-" }, w.id, w.why);
+    }
+    schemes.pays.iter().for_each(|p| say!("{p}"));
     report(&proof);
     let times: Vec<String> = stages.iter().map(|(n, t)| format!("{n} {t:.2} s")).collect();
     say!("took {}", times.join(", "));
     Ok(code(&proof))
+}
+
+fn pieces(text: &str) -> Result<u32, Failure> {
+    let refused = |why: String| Failure::Refused(format!("--pieces {text}: {why}; write for example --pieces 50"));
+    let n: u32 = text.parse().map_err(|_| refused("that is no number".into()))?;
+    match (job::Decision::Quantity { pieces: Some(n) }).fault() {
+        Some(why) => Err(refused(why)),
+        None => Ok(n),
+    }
 }
 
 fn number_of_solid(option: &str, text: &str) -> Result<u32, Failure> {

@@ -2,7 +2,7 @@
 
 use crate::frame::{Duty, Setup};
 use crate::jaw_pair::JawPair;
-use crate::soft_jaws::SoftJaws;
+use crate::soft_jaws::{CHANGE_MIN, SoftJaws};
 use crate::statics::{self, Contact, Load, Wrench};
 use crate::vise::Grip;
 use geom::{DVec2, DVec3, Placement};
@@ -11,6 +11,9 @@ use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::machine::Material;
 use ts_rs::TS;
+
+/// To touch three faces, look them over and write them down, min.
+const ZERO_MIN: f64 = 3.0;
 
 /// How a setup is held: one file a kind.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
@@ -271,6 +274,21 @@ impl Hold {
     /// To load the piece and hold it, min.
     pub fn minutes(&self) -> f64 {
         ask!(self, h => h.minutes())
+    }
+    /// A person's minutes before the first piece: to touch the zero, to change jaws; what is made apart.
+    pub fn once(&self) -> Vec<Term> {
+        let zero = |what: &str| Term::new("", what, ZERO_MIN, "min");
+        match self {
+            Hold::Vise(_) => vec![zero("stop, jaw and parallels are touched (common practice, no source)")],
+            // Cut where they hold: one zero for both.
+            Hold::SoftJaws(_) => {
+                vec![Term::new("", "the hard jaws go on again (common practice, no source)", CHANGE_MIN, "min")]
+            }
+            Hold::JawPair(_) => vec![
+                Term::new("", "blanks are bolted on (common practice, no source)", CHANGE_MIN, "min"),
+                zero("the blanks are touched (common practice, no source)"),
+            ],
+        }
     }
     /// What of the shop it takes.
     pub fn needs(&self) -> Vec<String> {

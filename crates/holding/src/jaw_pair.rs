@@ -171,9 +171,12 @@ impl JawPair {
 }
 
 impl SoftJaws {
+    /// How the jaws are held while they are cut themselves.
+    pub fn own_hold(&self) -> Hold {
+        Hold::JawPair(Box::new(JawPair::of(self)))
+    }
     /// The setup in which the jaws themselves are cut: in the same frame, with the same zero.
     pub fn own_setup(&self, shop: &Shop) -> Setup {
-        let pair = Hold::JawPair(Box::new(JawPair::of(self)));
-        pair.setup(&self.made, Duty::Seen, Placement::IDENTITY, shop)
+        self.own_hold().setup(&self.made, Duty::Seen, Placement::IDENTITY, shop)
     }
 }

@@ -1,7 +1,7 @@
 //! The choice: block, grip, setups.
 
 use crate::frame::{Choice, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice, Wish};
-use crate::further::further;
+use crate::further::{Further, further};
 use crate::hold::{Hold, HoldKind};
 use crate::scheme::{School, SchemeId};
 use crate::soft_jaws::SoftJaws;
@@ -39,7 +39,9 @@ pub fn plan_on(
     let school = choice.wish.scheme.filter(|_| sides.lost.is_none()).map_or(School::Deck, |id| id.school);
     let id = way.id(school, way.held_by().unwrap_or(HoldKind::Vise));
     let compared = sides.ways.iter().map(Way::words).collect();
-    let mut scheme = plan_way(part, shop, material, choice, way, id, compared, true)?;
+    let b = Bench { part, shop, material, wish: &choice.wish };
+    let mut scheme = plan_way(&b, &choice.stock, way, id, &b.further_sides(way.up), true)?;
+    scheme.compared = compared;
     let other_school = choice.wish.scheme.filter(|id| id.school != scheme.id.school);
     let no_school = || other_school.and_then(|id| Some((id, scheme.refused(id, &choice.stock)?)));
     if let Some((id, why)) = sides.lost.clone().or_else(no_school) {
@@ -89,15 +91,31 @@ fn block_fault(part: &Part, stock: &StockChoice) -> Result<(), HoldError> {
 }
 
 /// What the planning of every side reads.
-struct Bench<'a> {
-    part: &'a Part,
-    shop: &'a Shop,
-    material: &'a Material,
-    wish: &'a Wish,
+#[derive(Clone, Copy)]
+pub(crate) struct Bench<'a> {
+    pub part: &'a Part,
+    pub shop: &'a Shop,
+    pub material: &'a Material,
+    pub wish: &'a Wish,
+}
+
+impl Bench<'_> {
+    /// Standing on finished faces, what the first two sides do not see.
+    pub(crate) fn further_sides(&self, up: DVec3) -> Vec<Stand> {
+        let stand = |(k, f): (usize, Further)| {
+            let name = format!("side {}", k + 3);
+            let duty = Duty::Only(f.only);
+            let way = way_of_further(self.part, f.up, self.shop, self.material, self.wish, &name, &duty);
+            let frame = standing(way.up, way.back, &self.part.bounds);
+            Stand { name, way, up: f.up, frame, duty, over: 0.0 }
+        };
+        further(self.part, up).into_iter().enumerate().map(stand).collect()
+    }
 }
 
 /// A side after the first, with the way it stands.
-struct Stand {
+#[derive(Clone)]
+pub(crate) struct Stand {
     name: String,
     way: Way,
     /// Up, part coordinates.
@@ -180,19 +198,17 @@ fn doubts(s: &Setup) -> Vec<Finding> {
     tall(&s.name, above, grip).into_iter().chain(freely).collect()
 }
 
-/// A way as a whole scheme of that name. With `offers`, what else would hold each side is looked at.
+/// A way as a whole scheme of that name, with these sides across. With `offers`, what else would hold each side is looked at.
 pub(crate) fn plan_way(
-    part: &Part,
-    shop: &Shop,
-    material: &Material,
-    choice: &Choice,
+    b: &Bench,
+    choice: &StockChoice,
     way: &Way,
     id: SchemeId,
-    compared: Vec<String>,
+    across: &[Stand],
     offers: bool,
 ) -> Result<Scheme, HoldError> {
-    block_fault(part, &choice.stock)?;
-    let b = Bench { part, shop, material, wish: &choice.wish };
+    let Bench { part, shop, material, wish } = *b;
+    block_fault(part, choice)?;
     let (up, back) = (way.up, way.back);
     let mut findings = Vec::new();
     let Blank { stock, hat, grip, half } = block_of(part, &shop.vise, choice, up, id.school, &mut findings);
@@ -205,19 +221,12 @@ pub(crate) fn plan_way(
             (Duty::Half { down_to, turned: false }, second)
         }
     };
-    let first = first_side(&b, first, standing(up, back, &stock), &stock, grip);
+    let first = first_side(b, first, standing(up, back, &stock), &stock, grip);
     findings.extend(doubts(&first));
-    let way = for_half(part, way, &second, shop, material, b.wish);
+    let way = for_half(part, way, &second, shop, material, wish);
     let frame = standing(-up, -back, &part.bounds);
     let mut later = vec![Stand { name: "side 2".into(), way, up: -up, frame, duty: second, over: hat }];
-    // Standing on finished faces, what the first two do not see; only when those two are done.
-    for (k, f) in further(part, up).into_iter().enumerate() {
-        let name = format!("side {}", k + 3);
-        let duty = Duty::Only(f.only);
-        let way = way_of_further(part, f.up, shop, material, b.wish, &name, &duty);
-        let frame = standing(way.up, way.back, &part.bounds);
-        later.push(Stand { name, way, up: f.up, frame, duty, over: 0.0 });
-    }
+    later.extend(across.iter().cloned());
     let school = if half.is_some() { School::Half } else { School::Deck };
     let mut out = Scheme {
         id: SchemeId { school, hold: later[0].way.held_by().unwrap_or(id.hold), ..id },
@@ -226,19 +235,19 @@ pub(crate) fn plan_way(
         not_planned: Vec::new(),
         up,
         hat,
-        compared,
+        compared: Vec::new(),
         offers: Vec::new(),
         findings,
     };
     for (k, s) in later.iter().enumerate() {
-        let setup = s.setup(&b);
+        let setup = s.setup(b);
         if setup.is_none() {
             let why = s.way.why_not(s.up);
-            out.findings.push(no_grip(&s.name, &why, choice.wish.order));
+            out.findings.push(no_grip(&s.name, &why, wish.order));
             out.not_planned.push(s.not_planned(why));
         }
         if offers && (k == 0 || setup.is_some()) {
-            out.offers.extend(s.offers(&b));
+            out.offers.extend(s.offers(b));
         }
         let Some(setup) = setup else { continue };
         if k > 0 && out.not_planned.iter().any(|n| n.name == "side 2") {
@@ -295,7 +304,7 @@ fn half_of(height: f64, hat: f64, vise: &Vise) -> Option<(f64, f64)> {
 fn block_of(
     part: &Part,
     vise: &Vise,
-    choice: &Choice,
+    choice: &StockChoice,
     up: DVec3,
     school: School,
     findings: &mut Vec<Finding>,
@@ -305,7 +314,7 @@ fn block_of(
     let size = part.bounds.size();
     let height = size[axis];
     let mut grip1 = grip_of(height, vise);
-    let (stock, hat) = match choice.stock {
+    let (stock, hat) = match *choice {
         StockChoice::Rule => {
             let thin = half_of(height, TOP, vise).filter(|_| school == School::Half);
             let hat = if thin.is_some() { TOP } else { grip1 + ABOVE_JAW };
@@ -330,7 +339,7 @@ fn block_of(
         StockChoice::Sizes(_) | StockChoice::Over(_) => {
             let mut b = part.bounds;
             for k in 0..3 {
-                let [low, high] = match choice.stock {
+                let [low, high] = match *choice {
                     StockChoice::Over(o) => o[k].map(|v| v.at_least(0.0)),
                     StockChoice::Sizes(s) if k == axis => {
                         let extra = s[k] - size[k];

@@ -2,10 +2,11 @@
 
 use crate::frame::{Choice, HoldError, Order, Scheme};
 use crate::hold::HoldKind;
-use crate::plan::plan_way;
+use crate::plan::{Bench, Stand, plan_way};
 use crate::ways::{Look, Sides, Way, look};
 use geom::DVec3;
 use part::Part;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::machine::Material;
@@ -139,50 +140,43 @@ pub fn schemes(part: &Part, shop: &Shop, material: &Material, choice: &Choice) -
     let mut open = *choice;
     open.wish.scheme = None;
     let sides: Sides = look(part, shop, material, &open.wish, Look::All);
-    let mut out: Vec<Candidate> = Vec::new();
-    for school in School::ALL {
-        for hold in HoldKind::ALL.into_iter().filter(|k| open.wish.kinds.allow(*k)) {
-            for way in &sides.ways {
-                let id = way.id(school, hold);
-                let same = |c: &&mut Candidate| c.id.school == school && c.id.hold == hold && c.id.up == id.up;
-                let there = out.iter_mut().find(same);
-                // Ways stand in order: the other way round only counts where this one cannot be.
-                if there.as_ref().is_some_and(|c| c.scheme.is_ok()) {
-                    continue;
-                }
-                let scheme = one(part, shop, material, &open, way, id)?;
-                match there {
-                    Some(c) if scheme.is_ok() => *c = Candidate { id, scheme },
-                    Some(_) => {}
-                    None => out.push(Candidate { id, scheme }),
-                }
-            }
+    let b = Bench { part, shop, material, wish: &open.wish };
+    // Sides across hang on the first one's up only.
+    let mut ups: Vec<DVec3> = Vec::new();
+    sides.ways.iter().for_each(|w| {
+        if !ups.contains(&w.up) {
+            ups.push(w.up);
         }
-    }
+    });
+    let across: Vec<Vec<Stand>> = ups.par_iter().map(|up| b.further_sides(*up)).collect();
+    let asked = School::ALL.into_iter().flat_map(|s| HoldKind::ALL.map(|k| (s, k)));
+    let asked: Vec<(School, HoldKind, usize)> = asked
+        .filter(|(_, k)| open.wish.kinds.allow(*k))
+        .flat_map(|(s, k)| (0..ups.len()).map(move |u| (s, k, u)))
+        .collect();
+    let best = |&(school, hold, u): &(School, HoldKind, usize)| -> Result<Option<Candidate>, HoldError> {
+        let mut out: Option<Candidate> = None;
+        for way in sides.ways.iter().filter(|w| w.up == ups[u]) {
+            let id = way.id(school, hold);
+            let way = Way { only: Some(hold), ..way.clone() };
+            let s = plan_way(&b, &open.stock, &way, id, &across[u], false)?;
+            let scheme = s.refused(id, &open.stock).map_or(Ok(s), Err);
+            // Ways stand in order: the other way round only counts where this one cannot be.
+            if scheme.is_ok() {
+                return Ok(Some(Candidate { id, scheme }));
+            }
+            out.get_or_insert(Candidate { id, scheme });
+        }
+        Ok(out)
+    };
+    let found: Result<Vec<Option<Candidate>>, HoldError> = asked.par_iter().map(best).collect();
+    let mut out: Vec<Candidate> = found?.into_iter().flatten().collect();
     let place = |c: &Candidate| {
         let way = sides.ways.iter().position(|w| c.id == w.id(c.id.school, c.id.hold)).unwrap_or(usize::MAX);
         (c.scheme.is_err(), c.id.school, c.id.hold, way)
     };
     out.sort_by_key(place);
     Ok(out)
-}
-
-/// One of them, or why not.
-fn one(
-    part: &Part,
-    shop: &Shop,
-    material: &Material,
-    choice: &Choice,
-    way: &Way,
-    id: SchemeId,
-) -> Result<Result<Scheme, String>, HoldError> {
-    let pinned = Choice { wish: crate::frame::Wish { scheme: Some(id), ..choice.wish }, ..*choice };
-    let way = Way { only: Some(id.hold), ..way.clone() };
-    let s = plan_way(part, shop, material, &pinned, &way, id, Vec::new(), false)?;
-    Ok(match s.refused(id, &choice.stock) {
-        Some(why) => Err(why),
-        None => Ok(s),
-    })
 }
 
 #[cfg(test)]

@@ -58,6 +58,9 @@ pub struct PlanFile {
     /// Ways of holding that were looked at for each side after the first, with the reason why not.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub offers: Vec<holding::Offer>,
+    /// Whole ways of making the part: what each takes and what speaks against it, the one to take first.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub schemes: Option<crate::Comparison>,
 }
 
 /// The model's file.
@@ -208,15 +211,16 @@ pub fn write(
     plan: &Plan,
     proof: &Proof,
     shop: &Shop,
+    schemes: Option<crate::Comparison>,
 ) -> Result<Vec<PathBuf>, FileError> {
     let bytes = std::fs::read(model).map_err(io(model))?;
     let file = model.file_name().map_or_else(|| "part.step".into(), |n| n.to_string_lossy().into_owned());
-    let mut written = write_folder(dir, &stem_of(model), &file, &bytes, reading, plan, proof, shop)?;
+    let mut written = write_folder(dir, &stem_of(model), &file, &bytes, reading, plan, proof, shop, schemes)?;
     for m in &plan.made {
         let Some((_, own)) = proof.made.iter().find(|(name, _)| *name == m.name) else { continue };
         let dir = dir.join(MADE).join(&m.name);
         let read = intake::Reading::default();
-        written.extend(write_folder(&dir, &m.name, MODEL, &m.step, &read, &m.plan, own, shop)?);
+        written.extend(write_folder(&dir, &m.name, MODEL, &m.step, &read, &m.plan, own, shop, None)?);
         for b in &m.bodies {
             let path = dir.join(&b.file);
             std::fs::write(&path, &b.step).map_err(io(&path))?;
@@ -239,6 +243,7 @@ fn write_folder(
     plan: &Plan,
     proof: &Proof,
     shop: &Shop,
+    schemes: Option<crate::Comparison>,
 ) -> Result<Vec<PathBuf>, FileError> {
     std::fs::create_dir_all(dir.join(POSTED)).map_err(io(dir))?;
     let mut written = Vec::new();
@@ -291,6 +296,7 @@ fn write_folder(
         compared: plan.scheme.compared.clone(),
         offers: plan.scheme.offers.clone(),
         crossings: plan.crossings.clone(),
+        schemes: schemes.map(crate::Comparison::plain),
     };
     put(file, bytes)?;
     put("plan.json", json(&plan_file).as_bytes())?;

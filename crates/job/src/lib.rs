@@ -4,6 +4,7 @@ mod beside;
 pub mod budget;
 pub mod cache;
 pub mod chain;
+pub mod compare;
 pub mod decision;
 pub mod files;
 pub mod made;
@@ -14,6 +15,7 @@ mod told;
 
 pub use cache::{Cache, Desk};
 pub use chain::{JobError, Plan, Planned, SidePlan, Stage, plan, plan_at, read_part};
+pub use compare::{Comparison, Standing, compare_at, estimated};
 pub use decision::{Decision, Revised, Settled, Units};
 pub use made::{Made, MadeBody};
 pub use proving::{prove_plan, prove_plan_at, setups_of};

@@ -85,9 +85,14 @@ pub fn made(part: &Part, body: &Body, sides: &Sides, shop: &Shop) -> Made {
 /// What a minute at the machine costs, in the shop's money, where nothing else is known (no source; it only weighs price against time).
 const RATE: f64 = 1.0;
 
-/// What a piece is looked at for. Chips: half the usable power at a chip of 0.05 mm (Kienzle).
-pub fn wanted<'a>(part: &'a Part, shop: &'a Shop, material: &'a Material, made: Made) -> Wanted<'a> {
+/// Chips a minute at half the usable power, of 0.05 mm (Kienzle).
+pub(crate) fn chips_mm3_min(shop: &Shop, material: &Material) -> f64 {
     let kc = cutting::formula::specific_force(material.kc11_mpa, material.mc, 0.05);
+    0.5 * shop.machine.most_usable_kw() * 60.0e6 / kc
+}
+
+/// What a piece is looked at for.
+pub fn wanted<'a>(part: &'a Part, shop: &'a Shop, material: &'a Material, made: Made) -> Wanted<'a> {
     Wanted {
         bounds: part.bounds,
         volume: part.volume,
@@ -103,7 +108,7 @@ pub fn wanted<'a>(part: &'a Part, shop: &'a Shop, material: &'a Material, made: 
             .filter(|t| matches!(t.kind, ToolKind::Face | ToolKind::Flat))
             .map(|t| t.diameter_mm)
             .fold(1.0, f64::max),
-        chips_mm3_min: 0.5 * shop.machine.most_usable_kw() * 60.0e6 / kc,
+        chips_mm3_min: chips_mm3_min(shop, material),
         rate_per_min: RATE,
     }
 }
