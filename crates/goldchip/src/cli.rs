@@ -207,7 +207,7 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     clock = Instant::now();
     let here = job::Standing { plan: &planned.plan, proof: &proof };
     let schemes = if compare {
-        job::compare_at(&part, &title, &shop, &settled, &here, &job::Desk::bare())?
+        job::compare_at(&part, &title, &shop, &settled, &here, &job::Desk::bare(), &mut |_| {})?
     } else {
         job::estimated(&part, &shop, &settled, &here)?
     };

@@ -36,16 +36,20 @@ pub fn plan_on(
     sides: &Sides,
 ) -> Result<Scheme, HoldError> {
     let way = &sides.ways[0];
-    let school = choice.wish.scheme.filter(|_| sides.lost.is_none()).map_or(School::Deck, |id| id.school);
-    let id = way.id(school, way.held_by().unwrap_or(HoldKind::Vise));
-    let compared = sides.ways.iter().map(Way::words).collect();
+    let wanted = choice.wish.scheme.filter(|_| sides.lost.is_none());
+    let id = wanted.unwrap_or_else(|| way.id(School::Deck, way.held_by().unwrap_or(HoldKind::Vise)));
     let b = Bench { part, shop, material, wish: &choice.wish };
     let mut scheme = plan_way(&b, &choice.stock, way, id, &b.further_sides(way.up), true)?;
-    scheme.compared = compared;
-    let other_school = choice.wish.scheme.filter(|id| id.school != scheme.id.school);
-    let no_school = || other_school.and_then(|id| Some((id, scheme.refused(id, &choice.stock)?)));
-    if let Some((id, why)) = sides.lost.clone().or_else(no_school) {
-        scheme.findings.push(lost(&id, &why));
+    scheme.compared = sides.ways.iter().map(Way::words).collect();
+    if let Some(why) = wanted.and_then(|id| scheme.refused(id, &choice.stock)) {
+        // What was chosen cannot be: the proposal takes its place, and says so.
+        let open = Choice { wish: Wish { scheme: None, ..choice.wish }, ..*choice };
+        let mut proposed = plan(part, shop, material, &open)?;
+        proposed.findings.push(lost(&id, &why));
+        return Ok(proposed);
+    }
+    if let Some((id, why)) = &sides.lost {
+        scheme.findings.push(lost(id, why));
     }
     Ok(scheme)
 }

@@ -211,8 +211,10 @@ pub fn sides(part: &Part, shop: &Shop, material: &Material, wish: &Wish) -> Side
 
 pub(crate) fn look(part: &Part, shop: &Shop, material: &Material, wish: &Wish, far: Look) -> Sides {
     let mut out = looked(part, shop, material, wish, far);
+    // Half from each side is looked at with what it cuts, by whoever plans it.
+    let can = |w: &Way, id: &SchemeId| w.is(id) && (id.school == School::Half || w.held_by().is_some());
     if let Some(id) = &wish.scheme
-        && !out.ways.first().is_some_and(|w| w.is(id) && w.held_by().is_some())
+        && !out.ways.first().is_some_and(|w| can(w, id))
     {
         // What was chosen cannot be: the proposal takes its place, and says so.
         let why = match out.ways.iter().find(|w| w.is(id)) {

@@ -52,7 +52,7 @@ pub struct WaySetup {
 
 /// One whole way.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Way {
+pub struct WholeWay {
     /// "deck.soft-jaws.+z.x".
     pub id: String,
     /// "+Z up first, then in soft jaws; hat and deck".
@@ -104,8 +104,10 @@ pub struct Way {
 pub struct Comparison {
     /// So many pieces are made.
     pub quantity: u32,
+    /// Those worth planning are planned and proved.
+    pub done: bool,
     /// Ways.
-    pub ways: Vec<Way>,
+    pub ways: Vec<WholeWay>,
     /// From how many pieces on another way than the first takes less time, in words.
     pub pays: Vec<String>,
 }
@@ -122,10 +124,10 @@ pub struct Standing<'a> {
 pub fn estimated(part: &Part, shop: &Shop, settled: &Settled, here: &Standing) -> Result<Comparison, JobError> {
     let all = candidates(part, shop, settled)?;
     let base = Base::of(part, shop, settled, here)?;
-    Ok(settle(all.iter().map(|c| base.row(c)).collect(), settled.quantity.unwrap_or(1)))
+    Ok(settle(all.iter().map(|c| base.row(c)).collect(), settled.quantity.unwrap_or(1), false))
 }
 
-/// Whole ways with the best of them planned and proved.
+/// Whole ways with the best of them planned and proved; `told` hears of each step, the estimates first.
 pub fn compare_at(
     part: &Part,
     title: &str,
@@ -133,16 +135,23 @@ pub fn compare_at(
     settled: &Settled,
     here: &Standing,
     desk: &Desk,
+    told: &mut dyn FnMut(&Comparison),
 ) -> Result<Comparison, JobError> {
     let quantity = settled.quantity.unwrap_or(1);
     let all = candidates(part, shop, settled)?;
     let base = Base::of(part, shop, settled, here)?;
-    let mut rows = settle(all.iter().map(|c| base.row(c)).collect(), quantity).ways;
+    let estimates = settle(all.iter().map(|c| base.row(c)).collect(), quantity, false);
+    told(&estimates);
+    let mut rows = estimates.ways;
     for id in worth_planning(&rows) {
         // A text that somebody edited belongs to the way that it was posted for.
         let other = Settled { scheme: Some(id), edited: Default::default(), ..settled.clone() };
         let planned = plan_at(part, title, shop, &other, desk)?;
         if planned.plan.scheme.id != id {
+            let why = planned.plan.findings.iter().find(|f| f.kind == "decision_lost").map(|f| f.what.clone());
+            if let Some(row) = rows.iter_mut().find(|r| r.id == id.to_string()) {
+                *row = WholeWay { why_not: why.unwrap_or_else(|| "it could not be planned".into()), ..empty(id) };
+            }
             continue;
         }
         let proof = prove_plan_at(part, &planned.plan, shop, desk)?;
@@ -150,8 +159,11 @@ pub fn compare_at(
         if let Some(row) = rows.iter_mut().find(|r| r.id == id.to_string()) {
             *row = row_of(part, shop, &there, false);
         }
+        let so_far = settle(rows, quantity, false);
+        told(&so_far);
+        rows = so_far.ways;
     }
-    Ok(settle(rows, quantity))
+    Ok(settle(rows, quantity, true))
 }
 
 fn candidates(part: &Part, shop: &Shop, settled: &Settled) -> Result<Vec<Candidate>, JobError> {
@@ -163,9 +175,9 @@ fn candidates(part: &Part, shop: &Shop, settled: &Settled) -> Result<Vec<Candida
 }
 
 /// The best that are not planned yet: of each kind and school one before a second of the same.
-fn worth_planning(rows: &[Way]) -> Vec<SchemeId> {
+fn worth_planning(rows: &[WholeWay]) -> Vec<SchemeId> {
     let open = || rows.iter().filter(|r| r.why_not.is_empty());
-    let id = |r: &Way| r.id.parse::<SchemeId>().ok();
+    let id = |r: &WholeWay| r.id.parse::<SchemeId>().ok();
     let mut sorts: Vec<(holding::School, HoldKind)> =
         open().filter(|r| r.planned).filter_map(id).map(|i| (i.school, i.hold)).collect();
     let (mut first, mut second) = (Vec::new(), Vec::new());
@@ -185,13 +197,13 @@ fn worth_planning(rows: &[Way]) -> Vec<SchemeId> {
 struct Base<'a> {
     part: &'a Part,
     id: SchemeId,
-    row: Way,
+    row: WholeWay,
     chips: f64,
     chips_mm3_min: f64,
     setups: usize,
 }
 
-impl Way {
+impl WholeWay {
     fn is_half(&self) -> bool {
         self.id.parse::<SchemeId>().is_ok_and(|id| id.school == holding::School::Half)
     }
@@ -200,7 +212,7 @@ impl Way {
 impl Comparison {
     /// The same for another number of pieces.
     pub fn of_pieces(self, quantity: u32) -> Comparison {
-        settle(self.ways, quantity)
+        settle(self.ways, quantity, self.done)
     }
     /// As a file says it: without drawings.
     pub fn plain(mut self) -> Comparison {
@@ -222,12 +234,12 @@ impl Base<'_> {
             setups: scheme.setups.len(),
         })
     }
-    fn row(&self, c: &Candidate) -> Way {
+    fn row(&self, c: &Candidate) -> WholeWay {
         if c.id == self.id {
             return self.row.clone();
         }
         match &c.scheme {
-            Err(why) => Way { why_not: why.clone(), ..empty(c.id) },
+            Err(why) => WholeWay { why_not: why.clone(), ..empty(c.id) },
             Ok(s) => {
                 let chips = (volume(&s.stock) - self.part.volume - self.chips) / self.chips_mm3_min;
                 let calls = SETUP_MIN * (s.setups.len() as f64 - self.setups as f64);
@@ -248,8 +260,8 @@ fn volume(b: &Box3) -> f64 {
     s.x * s.y * s.z
 }
 
-fn empty(id: SchemeId) -> Way {
-    Way {
+fn empty(id: SchemeId) -> WholeWay {
+    WholeWay {
         id: id.to_string(),
         words: id.words(),
         hold: id.hold,
@@ -276,7 +288,7 @@ fn empty(id: SchemeId) -> Way {
 }
 
 /// What a scheme says of itself, beside the machine's minutes and those of what is made.
-fn described(part: &Part, s: &Scheme, mut each: Vec<Term>, mut once: Vec<Term>) -> Way {
+fn described(part: &Part, s: &Scheme, mut each: Vec<Term>, mut once: Vec<Term>) -> WholeWay {
     let machine_min = each.iter().map(|t| t.value).sum();
     for setup in &s.setups {
         each.push(Term::new("", &format!("{}: wiped, loaded, closed", setup.name), setup.hold.minutes(), "min"));
@@ -292,7 +304,7 @@ fn described(part: &Part, s: &Scheme, mut each: Vec<Term>, mut once: Vec<Term>) 
     let makes = s.setups.iter().filter_map(|s| Some(s.hold.makes()?.made.clone())).collect();
     let risks = s.findings.iter().filter(|f| f.severity >= Severity::Warn).map(|f| f.what.clone());
     let small = s.findings.iter().filter(|f| f.severity == Severity::Note).map(|f| f.what.clone());
-    Way {
+    WholeWay {
         setups: s.setups.iter().map(|x| drawn(part, x, &s.stock)).collect(),
         block_mm: s.stock.size().to_array(),
         machine_min,
@@ -308,7 +320,7 @@ fn described(part: &Part, s: &Scheme, mut each: Vec<Term>, mut once: Vec<Term>) 
 }
 
 /// A planned and proved way.
-fn row_of(part: &Part, shop: &Shop, here: &Standing, chosen: bool) -> Way {
+fn row_of(part: &Part, shop: &Shop, here: &Standing, chosen: bool) -> WholeWay {
     let (plan, proof) = (here.plan, here.proof);
     let made = plan.made.iter().filter_map(|m| {
         let (_, own) = proof.made.iter().find(|(name, _)| *name == m.name)?;
@@ -333,11 +345,18 @@ fn row_of(part: &Part, shop: &Shop, here: &Standing, chosen: bool) -> Way {
         (None, Some((_, words))) => words,
         (None, None) => String::new(),
     };
-    Way { planned: true, chosen, ..row }
+    WholeWay { planned: true, chosen, ..row }
 }
 
-/// What a plan cannot do, gravest first: 0 is good.
-fn class(w: &Way) -> usize {
+/// What a plan cannot do, gravest first: 0 is good. Of an estimate as much is expected as the plan that stands has come to, but for what its hold spoils.
+fn class_beside(w: &WholeWay, chosen: usize) -> usize {
+    match class(w) {
+        0 if !w.planned && chosen < 4 => chosen,
+        c => c,
+    }
+}
+
+fn class(w: &WholeWay) -> usize {
     let worst = |v: Verdict| w.crossings.iter().any(|c| c.verdict == v);
     match (w.why_not.is_empty(), w.proved, w.complete) {
         (false, ..) => 5,
@@ -350,17 +369,19 @@ fn class(w: &Way) -> usize {
 }
 
 /// Ways of one class are alike but for their minutes; half from each side stands behind, for blocks that leave no hat (the rule of the trade, no source).
-fn group(w: &Way) -> (usize, bool) {
-    (class(w), w.is_half())
+fn group(w: &WholeWay, chosen: usize) -> (usize, bool) {
+    (class_beside(w, chosen), w.is_half())
 }
 
 /// The order by the rule of the trade, with the reasons: whatever is proved and whole, then what meets every size that crosses a flip, then the quickest;
 /// where two take the same time, the one with less to make.
-fn settle(mut ways: Vec<Way>, quantity: u32) -> Comparison {
+fn settle(mut ways: Vec<WholeWay>, quantity: u32, done: bool) -> Comparison {
     for w in &mut ways {
         w.piece_min = w.machine_min + w.attended_min + w.once_min / f64::from(quantity.max(1));
     }
-    let least = |w: &Way| {
+    let chosen = ways.iter().find(|w| w.chosen).map_or(0, class);
+    let group = |w: &WholeWay| group(w, chosen);
+    let least = |w: &WholeWay| {
         ways.iter().filter(|o| group(o) == group(w)).map(|o| o.piece_min).fold(f64::INFINITY, Sure::at_most)
     };
     let mut keyed: Vec<_> = ways
@@ -371,16 +392,16 @@ fn settle(mut ways: Vec<Way>, quantity: u32) -> Comparison {
         })
         .collect();
     keyed.sort_by(|(a, x), (b, y)| a.cmp(b).then(x.piece_min.total_cmp(&y.piece_min)));
-    let mut ways: Vec<Way> = keyed.into_iter().map(|(_, w)| w).collect();
+    let mut ways: Vec<WholeWay> = keyed.into_iter().map(|(_, w)| w).collect();
     if let Some(first) = ways.first().cloned() {
         ways.iter_mut().for_each(|w| w.why = why(w, &first));
     }
     let pays = pays(&ways);
-    Comparison { quantity, ways, pays }
+    Comparison { quantity, done, ways, pays }
 }
 
 /// Why a way stands where it stands.
-fn why(w: &Way, first: &Way) -> String {
+fn why(w: &WholeWay, first: &WholeWay) -> String {
     let tight = |v: Verdict| w.crossings.iter().find(|c| c.verdict == v).map(|c| c.what.clone()).unwrap_or_default();
     let more = w.piece_min - first.piece_min;
     let against = match class(w) {
@@ -418,9 +439,9 @@ fn capital(s: &str) -> String {
 }
 
 /// From how many pieces on another way takes less than the first.
-fn pays(ways: &[Way]) -> Vec<String> {
+fn pays(ways: &[WholeWay]) -> Vec<String> {
     let Some(first) = ways.first().filter(|w| w.why_not.is_empty()) else { return Vec::new() };
-    let each = |w: &Way| w.machine_min + w.attended_min;
+    let each = |w: &WholeWay| w.machine_min + w.attended_min;
     let better = ways.iter().filter(|w| w.id != first.id && class(w) <= class(first));
     better
         .filter(|w| each(w) < each(first) - 0.01 && w.once_min > first.once_min)
@@ -486,4 +507,80 @@ fn spans(loops: &[Vec<DVec2>], x: f64) -> Vec<[f64; 2]> {
         .collect();
     ys.sort_by(f64::total_cmp);
     ys.chunks_exact(2).map(|c| [c[0], c[1]]).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn way(id: &str, minutes: f64, once: f64) -> WholeWay {
+        let machine = Term::new("", "machine", minutes, "min");
+        WholeWay {
+            planned: true,
+            proved: Some(true),
+            complete: Some(true),
+            machine_min: minutes,
+            once_min: once,
+            each: vec![machine],
+            ..empty(id.parse().unwrap())
+        }
+    }
+
+    fn order(c: &Comparison) -> Vec<&str> {
+        c.ways.iter().map(|w| w.id.as_str()).collect()
+    }
+
+    fn crosses(verdict: Verdict) -> Vec<Crossing> {
+        vec![Crossing {
+            what: "16 mm along Z".into(),
+            mark: None,
+            setups: ["side 1".into(), "side 2".into()],
+            allowed_mm: 0.05,
+            worst_mm: 0.06,
+            likely_mm: 0.03,
+            verdict,
+            terms: Vec::new(),
+            source: Default::default(),
+            places: Vec::new(),
+        }]
+    }
+
+    /// Proved before quick, whole before quick, what meets its sizes before what only likely does, then the minutes, and of equal ones the simpler.
+    #[test]
+    fn the_rule_of_the_trade() {
+        let (vise, soft, half) = ("deck.vise.+z.x", "deck.soft-jaws.+z.x", "half.vise.+z.x");
+        // Within 3 % the simpler one stands first, whatever the seconds say; beyond it the quicker.
+        assert_eq!(order(&settle(vec![way(soft, 10.0, 0.0), way(vise, 10.2, 0.0)], 1, true)), [vise, soft]);
+        assert_eq!(order(&settle(vec![way(soft, 10.0, 0.0), way(vise, 11.0, 0.0)], 1, true)), [soft, vise]);
+        // Fifty pieces share what is made once.
+        let batch = [way(soft, 8.0, 30.0), way(vise, 10.0, 0.0)];
+        assert_eq!(order(&settle(batch.to_vec(), 1, true)), [vise, soft]);
+        assert_eq!(order(&settle(batch.to_vec(), 50, true)), [soft, vise]);
+        // (30 − 0) ÷ (10 − 8) = 15: from the sixteenth on.
+        let told = settle(batch.to_vec(), 1, true).pays;
+        assert!(told.len() == 1 && told[0].starts_with("From 16 pieces"), "{told:?}");
+        let quick = |f: &dyn Fn(WholeWay) -> WholeWay| order(&settle(vec![f(way(vise, 5.0, 0.0)), way(soft, 10.0, 0.0)], 1, true))[0].to_string();
+        assert_eq!(quick(&|w| w), vise);
+        assert_eq!(quick(&|w| WholeWay { proved: Some(false), ..w }), soft);
+        assert_eq!(quick(&|w| WholeWay { complete: Some(false), ..w }), soft);
+        assert_eq!(quick(&|w| WholeWay { crossings: crosses(Verdict::Likely), ..w }), soft);
+        assert_eq!(quick(&|w| WholeWay { crossings: crosses(Verdict::Fails), ..w }), soft);
+        assert_eq!(quick(&|w| WholeWay { crossings: crosses(Verdict::Meets), ..w }), vise);
+        assert_eq!(quick(&|w| WholeWay { why_not: "no".into(), ..w }), soft);
+        // Half from each side is for blocks without a hat, however quick.
+        assert_eq!(order(&settle(vec![way(half, 5.0, 0.0), way(vise, 10.0, 0.0)], 1, true)), [vise, half]);
+        // An estimate is expected to leave what the plan that stands leaves.
+        let leaves = WholeWay { complete: Some(false), chosen: true, ..way(vise, 10.0, 0.0) };
+        let guess = WholeWay { planned: false, proved: None, complete: None, ..way(soft, 30.0, 0.0) };
+        assert_eq!(order(&settle(vec![guess, leaves], 1, false)), [vise, soft]);
+    }
+
+    #[test]
+    fn reasons_say_what_is_against_a_way() {
+        let (vise, soft) = ("deck.vise.+z.x", "deck.soft-jaws.+z.x");
+        let tight = WholeWay { crossings: crosses(Verdict::Fails), ..way(vise, 5.0, 0.0) };
+        let c = settle(vec![tight, way(soft, 10.0, 0.0)], 1, true);
+        assert!(c.ways[1].why.contains("16 mm along Z") && c.ways[1].why.contains("5.0 min less"), "{}", c.ways[1].why);
+        assert!(c.ways[0].why.contains("quickest"));
+    }
 }

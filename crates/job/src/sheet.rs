@@ -133,6 +133,12 @@ pub struct HoldSheet {
     /// The ways that a person wants; none: the proposal.
     #[serde(default)]
     pub kinds: Option<Vec<HoldKind>>,
+    /// Name of the whole way.
+    #[serde(default)]
+    pub scheme: String,
+    /// A person chose it.
+    #[serde(default)]
+    pub scheme_decided: bool,
 }
 
 /// A limit of a grip against the operation that asks most of it.
@@ -352,6 +358,8 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             offers: plan.scheme.offers.clone(),
             crossings: plan.crossings.clone(),
             kinds: settled.hold.clone(),
+            scheme: plan.scheme.id.to_string(),
+            scheme_decided: settled.scheme == Some(plan.scheme.id),
         },
         made: made_sheets(plan, proof, shop),
         sides: plan

@@ -28,17 +28,33 @@ pub struct Crew {
     pub db: Db,
     /// This program.
     pub program: PathBuf,
-    /// How many work on plans. One more only recognises parts, so that nobody at a screen waits for another's plan.
+    /// How many work on plans. One more only recognises parts, so that nobody at a screen waits for another's plan; one
+    /// compares ways, behind all others.
     pub plans: usize,
 }
 
 fn kinds(only: Option<Kind>) -> &'static str {
-    if only == Some(Kind::Part) { "part" } else { "all" }
+    match only {
+        Some(Kind::Part) => "part",
+        Some(Kind::Compare) => "compare",
+        Some(Kind::Plan) | None => "all",
+    }
 }
 
 /// What a worker is started for, from its argument.
 pub fn kind_of(word: &str) -> Option<Kind> {
-    (word == "part").then_some(Kind::Part)
+    match word {
+        "part" => Some(Kind::Part),
+        "compare" => Some(Kind::Compare),
+        _ => None,
+    }
+}
+
+/// Step back: whoever else wants the processor has it.
+pub fn step_back() {
+    const BACK: libc::c_int = 15;
+    // SAFETY: no memory is touched.
+    unsafe { libc::setpriority(libc::PRIO_PROCESS, 0, BACK) };
 }
 
 impl Crew {
@@ -47,6 +63,10 @@ impl Crew {
         h.since = Instant::now();
         let mut command = Command::new(&self.program);
         command.args([HAND_WORD, &h.name, kinds(h.only)]).stdin(Stdio::null()).stdout(Stdio::null());
+        if h.only == Some(Kind::Compare) {
+            // One thread of the pool: it works when nobody else does, and leaves the memory's bandwidth to them.
+            command.env("RAYON_NUM_THREADS", "1");
+        }
         match command.spawn() {
             Ok(c) => h.child = Some(c),
             Err(e) => tracing::error!("a worker could not be started: {e}"),
@@ -63,7 +83,7 @@ impl Crew {
     /// Keep the crew until told to stop; then each gives its task back, or is killed.
     pub fn keep(&self, stop: &AtomicBool) {
         let one = |only| Hand { name: String::new(), only, child: None, since: Instant::now() - YOUNG };
-        let mut hands = vec![one(Some(Kind::Part))];
+        let mut hands = vec![one(Some(Kind::Part)), one(Some(Kind::Compare))];
         hands.extend((0..self.plans).map(|_| one(None)));
         while !stop.load(Ordering::Relaxed) {
             for h in &mut hands {

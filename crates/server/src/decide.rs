@@ -101,6 +101,14 @@ pub fn words(d: &Decision) -> String {
         Decision::Edited { setup, sha: None, .. } => format!("program of {setup} as posted"),
         Decision::Units { units: Some(Units::Inch) } => "lengths in inch".into(),
         Decision::Units { units: Some(Units::Mm) } => "lengths in mm".into(),
+        Decision::Scheme { id: None } => "the proposed way of making it".into(),
+        Decision::Scheme { id: Some(id) } => {
+            id.parse::<holding::SchemeId>().map_or_else(|_| id.clone(), |id| id.words())
+        }
+        Decision::Quantity { pieces } => match pieces.unwrap_or(1) {
+            1 => "one piece".into(),
+            n => format!("{n} pieces"),
+        },
         Decision::Units { units: None } => "lengths as in the shop".into(),
     }
 }

@@ -305,8 +305,13 @@ pub fn renew(c: &mut Conn) -> Result<usize, Fault> {
     Ok(n)
 }
 
+/// Is the sheet that of all decisions as they stand?
+pub fn sheet_is_newest(job: &Job) -> bool {
+    job.sheet.is_some() && job.sheet_revision == Some(job.revision)
+}
+
 fn work_of(job: &Job, task: Option<&Task>) -> Work {
-    let sheet_is_newest = job.sheet.is_some() && job.sheet_revision == Some(job.revision);
+    let sheet_is_newest = sheet_is_newest(job);
     match task {
         Some(t) => match t.state.as_str() {
             "queued" => Work::Waiting,

@@ -124,6 +124,10 @@ fn command() -> Result<(), String> {
             let (name, kinds) = (rest.ok_or(USAGE)?, more.ok_or(USAGE)?);
             crew::end_with_parent(&name.to_string_lossy());
             crew::limit_memory(memory()?);
+            let only = crew::kind_of(&kinds);
+            if only == Some(server::queue::Kind::Compare) {
+                crew::step_back();
+            }
             let db = join(3)?;
             let stop = Arc::new(AtomicBool::new(false));
             let heard = stop.clone();
@@ -132,7 +136,7 @@ fn command() -> Result<(), String> {
                 heard.store(true, Ordering::Relaxed);
             });
             intake::keep_ready(&reader, &[READER_WORD]);
-            work::run(&db, &name.to_string_lossy(), crew::kind_of(&kinds), &reader, &stop);
+            work::run(&db, &name.to_string_lossy(), only, &reader, &stop);
             Ok(())
         }
         LOOK_WORD => {

@@ -25,6 +25,8 @@ pub enum Kind {
     Part,
     /// The whole plan and its proof.
     Plan,
+    /// Other whole ways beside the plan. Nobody waits for it; who works on it steps back for all others.
+    Compare,
 }
 
 impl Kind {
@@ -32,6 +34,14 @@ impl Kind {
         match self {
             Kind::Part => "part",
             Kind::Plan => "plan",
+            Kind::Compare => "compare",
+        }
+    }
+    fn of(word: &str) -> Kind {
+        match word {
+            "part" => Kind::Part,
+            "compare" => Kind::Compare,
+            _ => Kind::Plan,
         }
     }
 }
@@ -51,26 +61,53 @@ pub struct Claim {
 
 /// Ask for the plan of a revision; older work on the same job is no longer wanted.
 pub fn ask(c: &mut Conn, job: i64, revision: i64, person: Option<i64>) -> Result<(), Fault> {
+    end_all(c, job, Kind::Compare)?;
     for_job(c, job, Kind::Plan, revision, person)
+}
+
+/// Ask for the other ways of a revision, unless somebody did already.
+pub fn ask_compare(c: &mut Conn, job: i64, revision: i64, person: Option<i64>) -> Result<(), Fault> {
+    if !alive(c, job, revision, Kind::Compare)? {
+        return for_job(c, job, Kind::Compare, revision, person);
+    }
+    // Somebody looks at it now: it is theirs, and takes its turn among what people want.
+    let waits = tasks::job_id.eq(job).and(tasks::kind.eq(Kind::Compare.word())).and(tasks::state.eq("queued"));
+    if person.is_some() {
+        diesel::update(tasks::table.filter(waits.and(tasks::person_id.is_null())))
+            .set(tasks::person_id.eq(person))
+            .execute(c)?;
+    }
+    Ok(())
+}
+
+/// Is it waited for, or worked on?
+fn alive(c: &mut Conn, job: i64, revision: i64, kind: Kind) -> Result<bool, Fault> {
+    let mine = tasks::job_id.eq(job).and(tasks::kind.eq(kind.word())).and(tasks::revision.eq(revision));
+    let alive = tasks::state.eq_any(["queued", "running"]).and(tasks::stop.eq(false));
+    let there: i64 = tasks::table.filter(mine.and(alive)).count().get_result(c)?;
+    Ok(there > 0)
 }
 
 /// Ask for what is seen of the part, unless somebody did already.
 pub fn ask_part(c: &mut Conn, job: i64, revision: i64, person: Option<i64>) -> Result<(), Fault> {
-    let mine = tasks::job_id.eq(job).and(tasks::kind.eq(Kind::Part.word())).and(tasks::revision.eq(revision));
-    let alive = tasks::state.eq_any(["queued", "running"]).and(tasks::stop.eq(false));
-    let there: i64 = tasks::table.filter(mine.and(alive)).count().get_result(c)?;
-    if there > 0 {
+    if alive(c, job, revision, Kind::Part)? {
         return Ok(());
     }
     for_job(c, job, Kind::Part, revision, person)
 }
 
-fn for_job(c: &mut Conn, job: i64, kind: Kind, revision: i64, person: Option<i64>) -> Result<(), Fault> {
+/// What waits of a kind is dropped, what runs is told to stop.
+fn end_all(c: &mut Conn, job: i64, kind: Kind) -> Result<(), Fault> {
     let of = tasks::job_id.eq(job).and(tasks::kind.eq(kind.word()));
     diesel::update(tasks::table.filter(of.and(tasks::state.eq("queued"))))
         .set(tasks::state.eq("dropped"))
         .execute(c)?;
     diesel::update(tasks::table.filter(of.and(tasks::state.eq("running")))).set(tasks::stop.eq(true)).execute(c)?;
+    Ok(())
+}
+
+fn for_job(c: &mut Conn, job: i64, kind: Kind, revision: i64, person: Option<i64>) -> Result<(), Fault> {
+    end_all(c, job, kind)?;
     diesel::insert_into(tasks::table)
         .values((
             tasks::job_id.eq(job),
@@ -85,7 +122,7 @@ fn for_job(c: &mut Conn, job: i64, kind: Kind, revision: i64, person: Option<i64
 /// Whose turn it is of those who wait (id, kind, person; the oldest first): what somebody sees soon goes before plans, and of the people the one
 /// whose last turn is longest ago; of theirs the oldest.
 pub fn turn(waiting: &[(i64, Kind, Option<i64>)], last: &BTreeMap<Option<i64>, NaiveDateTime>) -> Option<i64> {
-    let first = waiting.iter().min_by_key(|(id, kind, who)| (*kind == Kind::Plan, last.get(who).copied(), *id))?;
+    let first = waiting.iter().min_by_key(|(id, kind, who)| (*kind != Kind::Part, last.get(who).copied(), *id))?;
     Some(first.0)
 }
 
@@ -119,8 +156,7 @@ pub fn claim(c: &mut Conn, worker: &str, only: Option<Kind>) -> Result<Option<Cl
     if rows.is_empty() {
         return Ok(None);
     }
-    let kind_of = |k: &str| if k == "part" { Kind::Part } else { Kind::Plan };
-    let mut waiting: Vec<(i64, Kind, Option<i64>)> = rows.iter().map(|r| (r.0, kind_of(&r.1), r.2)).collect();
+    let mut waiting: Vec<(i64, Kind, Option<i64>)> = rows.iter().map(|r| (r.0, Kind::of(&r.1), r.2)).collect();
     let turns: Vec<(Option<i64>, Option<NaiveDateTime>)> = tasks::table
         .group_by(tasks::person_id)
         .filter(tasks::started_at.gt(now() - Duration::hours(6)))
@@ -211,6 +247,7 @@ pub fn give_back(c: &mut Conn, worker: &str) -> Result<usize, Fault> {
 
 /// Stop a job's plan.
 pub fn stop(c: &mut Conn, job: i64) -> Result<(), Fault> {
+    end_all(c, job, Kind::Compare)?;
     let of = tasks::job_id.eq(job).and(tasks::kind.eq(Kind::Plan.word()));
     diesel::update(tasks::table.filter(of.and(tasks::state.eq("queued"))))
         .set(tasks::state.eq("stopped"))

@@ -26,6 +26,7 @@ pub fn write(dir: &Path) -> Result<(), String> {
         crate::rack::RackPreview::export_all(&c),
         crate::http::TryLay::export_all(&c),
         job::StockBench::export_all(&c),
+        job::Comparison::export_all(&c),
         crate::people::Me::export_all(&c),
         crate::people::SignIn::export_all(&c),
         crate::http::ShopChange::export_all(&c),

@@ -36,6 +36,10 @@ impl Names {
     pub fn strip(&self) -> String {
         format!("strip-{}", self.0)
     }
+    /// The other whole ways: all of them, or as far as they are.
+    pub fn ways(&self, done: bool) -> String {
+        format!("ways{}-{}", if done { "" } else { "-so-far" }, self.0)
+    }
     /// The stock as planned after one setup, from 0, in layers.
     pub fn stock(&self, setup: usize) -> String {
         format!("stock-{setup}-{}", self.0)
@@ -159,9 +163,9 @@ struct Order {
 
 /// A worker that is told to stop and does not hear it for this long is ended, with its process.
 const DEAF: Duration = Duration::from_millis(1300);
-/// How long a task may take.
-const LONGEST: [(Kind, Duration); 2] =
-    [(Kind::Part, Duration::from_secs(60)), (Kind::Plan, Duration::from_secs(30 * 60))];
+/// How long a task may take, s.
+const LONGEST: [(Kind, u64); 3] =
+    [(Kind::Part, 60), (Kind::Plan, 30 * 60), (Kind::Compare, 60 * 60)];
 /// With this code a worker's process ends that had to be broken off.
 pub const BROKEN_OFF: i32 = 75;
 
@@ -200,7 +204,7 @@ struct Heart<'a> {
 impl Heart<'_> {
     fn beat(&self) {
         let start = Instant::now();
-        let longest = LONGEST.iter().find(|l| l.0 == self.claim.kind).map_or(Duration::MAX, |l| l.1);
+        let longest = LONGEST.iter().find(|l| l.0 == self.claim.kind).map_or(Duration::MAX, |l| Duration::from_secs(l.1));
         let mut told: Option<Instant> = None;
         while !self.over.load(Ordering::Relaxed) {
             let (stage, share) = *self.at.lock().unwrap_or_else(PoisonError::into_inner);
@@ -244,6 +248,7 @@ fn one(db: &Db, name: &str, reader: &Path, claim: &Claim, shutdown: &AtomicBool)
         };
         let done = std::panic::catch_unwind(AssertUnwindSafe(|| match claim.kind {
             Kind::Plan => plan(db, reader, claim, &heart.stop, &heard),
+            Kind::Compare => compare(db, reader, claim, &heart.stop, &heard),
             Kind::Part => {
                 let o = order(db, claim)?;
                 Ok(see_part(db, reader, &o.job, &o.settled, &o.shop)?)
@@ -317,13 +322,8 @@ fn order(db: &Db, claim: &Claim) -> Result<Order, Fault> {
     })
 }
 
-fn plan(
-    db: &Db,
-    reader: &Path,
-    claim: &Claim,
-    stop: &AtomicBool,
-    heard: &(dyn Fn(&'static str, f64) + Sync),
-) -> Result<(), Outcome> {
+/// An order with the piece that is proposed for it, and the texts that somebody edited.
+fn whole_order(db: &Db, reader: &Path, claim: &Claim) -> Result<Order, Fault> {
     let mut o = order(db, claim)?;
     o.settled = crate::rack::look_out(db, reader, &o.job, &o.settled, &o.shop)?;
     for e in o.settled.edited.values_mut() {
@@ -331,6 +331,17 @@ fn plan(
         let text = text.ok_or_else(|| Fault::internal(format!("the edited program {} is gone", e.sha)))?;
         e.text = Some(String::from_utf8_lossy(&text).into_owned());
     }
+    Ok(o)
+}
+
+fn plan(
+    db: &Db,
+    reader: &Path,
+    claim: &Claim,
+    stop: &AtomicBool,
+    heard: &(dyn Fn(&'static str, f64) + Sync),
+) -> Result<(), Outcome> {
+    let o = whole_order(db, reader, claim)?;
     let key = sheet_key(&o.job.model, &o.shop, &o.job.title, &o.settled);
     let cache = DbCache(db.clone());
     let names = Names::of(&key);
@@ -385,7 +396,57 @@ fn plan(
                 .execute(c)?;
             crate::watch::job_changed(c, job.id)?;
         }
+        if now == key && !blobs::is_there(c, &names.ways(true))? {
+            queue::ask_compare(c, job.id, job.revision, None)?;
+        }
         Ok(())
     })?;
     Ok(())
+}
+
+/// The other whole ways of a job beside its plan. What of them the plan has made is at hand.
+fn compare(
+    db: &Db,
+    reader: &Path,
+    claim: &Claim,
+    stop: &AtomicBool,
+    heard: &(dyn Fn(&'static str, f64) + Sync),
+) -> Result<(), Outcome> {
+    let o = whole_order(db, reader, claim)?;
+    let names = Names::of(&sheet_key(&o.job.model, &o.shop, &o.job.title, &o.settled));
+    if db.act(|c| blobs::is_there(c, &names.ways(true)))? {
+        return Ok(());
+    }
+    let cache = DbCache(db.clone());
+    let desk = Desk { model: read_as(&o.job, &o.settled), cache: &cache, stop, heard };
+    let part = part_of(db, reader, &o.job, &o.settled)?;
+    let planned = job::plan_at(&part, &o.job.title, &o.shop, &o.settled, &desk)?;
+    let proof = job::prove_plan_at(&part, &planned.plan, &o.shop, &desk)?;
+    let here = job::Standing { plan: &planned.plan, proof: &proof };
+    let put = |name: String, c: &job::Comparison| {
+        if let Ok(json) = serde_json::to_vec(c) {
+            cache.put(&name, &json);
+        }
+    };
+    let mut so_far = |c: &job::Comparison| put(names.ways(false), c);
+    let all = job::compare_at(&part, &o.job.title, &o.shop, &o.settled, &here, &desk, &mut so_far)?;
+    put(names.ways(true), &all);
+    db.act(|c| crate::watch::job_changed(c, o.job.id))?;
+    Ok(())
+}
+
+/// The other whole ways of a job as far as they are known, for the pieces that are made now; none: they are being looked for.
+pub fn ways_seen(c: &mut Conn, me: &Me, id: i64) -> Result<Option<job::Comparison>, Fault> {
+    let job = job_rows::of(c, me, id)?;
+    let key = job.sheet.clone().ok_or(Fault::NotYet("The first plan of this job is still being worked out"))?;
+    let quantity = job_rows::settled(c, id)?.quantity.unwrap_or(1);
+    let read = |b: Vec<u8>| serde_json::from_slice(&b).map(|w: job::Comparison| w.of_pieces(quantity)).ok();
+    if let Some(done) = blobs::get(c, &Names::of(&key).ways(true))?.and_then(read) {
+        return Ok(Some(done));
+    }
+    // It was tidied away, or stopped.
+    if job_rows::sheet_is_newest(&job) {
+        queue::ask_compare(c, id, job.revision, Some(me.id))?;
+    }
+    Ok(blobs::get(c, &Names::of(&key).ways(false))?.and_then(read))
 }

@@ -4,6 +4,7 @@ import { readHistory } from '../model/history';
 import { api, away, Refused } from './client';
 import type {
   BenchPage,
+  Comparison,
   Cut,
   FormsSheet,
   JobState,
@@ -66,6 +67,16 @@ export const sheetQuery = (id: number, revision: number | null) =>
     queryFn: () => api.get<Sheet>(`/api/jobs/${id}/sheet`),
     enabled: revision !== null,
     placeholderData: (old: Sheet | undefined) => old,
+    ...forever,
+  });
+/** Whole ways beside the plan; asked for again until those worth planning are planned. */
+export const waysQuery = (id: number, revision: number | null) =>
+  queryOptions({
+    queryKey: ['ways', id, revision],
+    queryFn: () => api.get<Comparison | null>(`/api/jobs/${id}/ways`),
+    enabled: revision !== null,
+    placeholderData: (old: Comparison | null | undefined) => old,
+    refetchInterval: (q) => (q.state.data?.done ? false : 1500),
     ...forever,
   });
 export const stripQuery = (id: number, revision: number | null) =>

@@ -3,6 +3,7 @@
 mod beside;
 mod budget;
 mod card;
+mod compare;
 mod engagement;
 #[path = "../family/mod.rs"]
 mod family;

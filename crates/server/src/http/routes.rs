@@ -39,6 +39,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(stop)
         .service(again)
         .service(sheet)
+        .service(ways)
         .service(strip)
         .service(history)
         .service(part_route)
@@ -272,6 +273,13 @@ async fn of_sheet(
 #[get("/api/jobs/{id}/sheet")]
 async fn sheet(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<HttpResponse, Fault> {
     of_sheet(me, house, *id, "application/json", |k| k.to_string()).await
+}
+
+/// Whole ways beside the plan, as far as they are known; none: they are being looked for.
+#[get("/api/jobs/{id}/ways")]
+async fn ways(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Option<job::Comparison>> {
+    let id = *id;
+    Ok(Json(house.db.run(move |c| crate::work::ways_seen(c, &me, id)).await?))
 }
 
 #[get("/api/jobs/{id}/strip")]

@@ -40,7 +40,11 @@ mark: null | null, } | { "about": "order",
 /**
  * Always none.
  */
-choice: null | null, } | { "about": "rehearsal", 
+choice: null | null, } | { "about": "scheme", 
+/**
+ * Always none.
+ */
+id: null | null, } | { "about": "rehearsal", 
 /**
  * Always none.
  */

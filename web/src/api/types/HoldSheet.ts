@@ -39,4 +39,12 @@ crossings: Array<Crossing>,
 /**
  * The ways that a person wants; none: the proposal.
  */
-kinds: Array<HoldKind> | null, };
+kinds: Array<HoldKind> | null, 
+/**
+ * Name of the whole way.
+ */
+scheme: string, 
+/**
+ * A person chose it.
+ */
+scheme_decided: boolean, };

@@ -46,6 +46,14 @@ order: Order | null,
  */
 hold: Array<HoldKind> | null, 
 /**
+ * One whole way of making the part.
+ */
+scheme: string | null, 
+/**
+ * So many are made; none: one.
+ */
+quantity: number | null, 
+/**
  * By operation id.
  */
 operations: { [key in string]: Override }, 

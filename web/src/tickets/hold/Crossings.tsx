@@ -10,7 +10,7 @@ import { Stamp } from '../../parts/Stamp';
 const words = { meets: 'meets', likely: 'likely', fails: 'fails' } as const;
 
 /** Likely error (solid) and worst case (outline) against what is allowed (the mark). */
-function Bar({ of: c, label }: { of: Crossing; label: string }) {
+export function Bar({ of: c, label }: { of: Crossing; label: string }) {
   const t = useTheme();
   const most = Math.max(c.worst_mm, c.allowed_mm) * 1.1;
   const w = (v: number) => (v / most) * 120;

@@ -10,6 +10,7 @@ import { Stamp } from '../../parts/Stamp';
 import { Crossings } from './Crossings';
 import { Made } from './Made';
 import { Offers } from './Offers';
+import { Ways } from './Ways';
 
 const Bars = styled.svg`
   display: block;
@@ -77,7 +78,11 @@ export function HoldTicket() {
           label="Up first"
           value={h.up}
           options={ups.map((id) => ({ id, words: `${id} up, then ${id.startsWith('+') ? '−' : '+'}${id[1]}` }))}
-          onChange={(up) => decide({ about: 'order', choice: asOrder(up) })}
+          onChange={(up) => {
+            // A whole way that was chosen says which end is up; the last word stands.
+            if (h.scheme_decided) decide({ about: 'scheme', id: null });
+            decide({ about: 'order', choice: asOrder(up) });
+          }}
         />
         {h.decided ? (
           <Button $small onPress={() => decide({ about: 'order', choice: null })}>
@@ -85,7 +90,9 @@ export function HoldTicket() {
           </Button>
         ) : null}
       </Line>
+      <Ways />
       <Section aria-label="Sides">
+        <h2>Setup by setup</h2>
         <Line role="group" aria-label="Side shown">
           {sheet.sides.map((x, k) => (
             <Button key={x.name} $small $main={k === side} aria-pressed={k === side} onPress={() => setSide(k)}>

@@ -78,7 +78,13 @@ function OfferCard({ offer: o }: { offer: Offer }) {
           {o.makes ? <Quiet>Is made first: {o.makes}</Quiet> : null}
           <footer>
             {o.chosen ? null : (
-              <Button $small onPress={() => decide({ about: 'hold', kinds: [o.kind] })}>
+              <Button
+                $small
+                onPress={() => {
+                  if (sheet.hold.scheme_decided) decide({ about: 'scheme', id: null });
+                  decide({ about: 'hold', kinds: [o.kind] });
+                }}
+              >
                 Hold it this way
               </Button>
             )}
