@@ -42,6 +42,8 @@ pub struct MillTask {
     pub cuts_at: Option<f64>,
     /// Is it for the surface? Then thin slices do not raise the feed.
     pub finish: bool,
+    /// Force across the cutter that the piece's hold bears, N; infinite where that is no question.
+    pub most_n: f64,
 }
 
 /// Numbers of a milling cut.
@@ -161,8 +163,8 @@ pub(crate) fn bend_of(tool: &Tool) -> f64 {
     f::deflection(1.0, tool.stickout_mm, tool.shank_diameter_mm, tool.flute_length_mm, d, modulus(tool))
 }
 
-/// The deepest cut that bends a cutter no more than `most`: force grows with depth, so by bisection, up to the length of the flutes.
-fn depth_by_bending(tool: &Tool, most: f64, bend: &dyn Fn(f64) -> f64) -> f64 {
+/// The deepest cut that bends a cutter (or presses) no more than `most`: force grows with depth, so by bisection, up to the length of the flutes.
+fn depth_by(tool: &Tool, most: f64, bend: &dyn Fn(f64) -> f64) -> f64 {
     let (mut lo, mut hi) = (0.0, tool.flute_length_mm);
     if bend(hi) <= most {
         return hi;
@@ -194,6 +196,9 @@ pub fn feed_where(data: &MillData, tool: &Tool, m: &Material, machine: &Machine,
     let borne = all.powf(1.0 / (1.0 - m.mc));
     if borne < feed { borne } else { feed }
 }
+
+/// The least depth that is proposed however little a hold bears, mm.
+const LEAST_AP: f64 = 0.1;
 
 /// Numbers for a milling cut. Depth gives way to power, torque, bending and flute length; feed per tooth keeps the chip.
 pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> MillData {
@@ -249,15 +254,20 @@ pub fn mill(task: &MillTask, tool: &Tool, m: &Material, machine: &Machine) -> Mi
     let torque_mm = f::torque(power_mm, rpm.value);
     let per_newton = bend_of(tool);
     let at = |ap: f64| forces(&as_cut(tool, m, task.kappa, fz.value, ap, phi));
+    let mut bounds = vec![
+        b(THE_TASK, task.depth),
+        b("flute length", tool.flute_length_mm),
+        b("usable power", machine.usable_kw(rpm.value) / power_mm),
+        b("torque", machine.usable_nm(rpm.value) / torque_mm),
+        b("deflection", depth_by(tool, task.bend, &|ap| per_newton * at(ap).side)),
+    ];
+    if task.most_n.is_finite() {
+        // Never nothing: what it does not bear is told with the hold.
+        bounds.push(b("holding", depth_by(tool, task.most_n, &|ap| at(ap).side).at_least(LEAST_AP)));
+    }
     let ap = least(
         "mm",
-        vec![
-            b(THE_TASK, task.depth),
-            b("flute length", tool.flute_length_mm),
-            b("usable power", machine.usable_kw(rpm.value) / power_mm),
-            b("torque", machine.usable_nm(rpm.value) / torque_mm),
-            b("deflection", depth_by_bending(tool, task.bend, &|ap| per_newton * at(ap).side)),
-        ],
+        bounds,
         vec![
             Term::new("ae", "radial width", ae, "mm"),
             Term::new("hm", "mean chip thickness", hm, "mm"),

@@ -151,6 +151,7 @@ mod tests {
             kappa: FRAC_PI_2,
             cuts_at: None,
             finish: false,
+            most_n: f64::INFINITY,
         };
         let mut data = mill(&task, t, m, &s.machine);
         let w = window(t, m, &s.machine, data.rpm.value, data.ap.value, 0.06);

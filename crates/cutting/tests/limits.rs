@@ -5,7 +5,7 @@ use shop::Shop;
 use std::f64::consts::FRAC_PI_2;
 
 fn task(depth: f64, width: f64) -> MillTask {
-    MillTask { depth, width, bend: 0.05, feed_share: 1.0, kappa: FRAC_PI_2, cuts_at: None, finish: false }
+    MillTask { depth, width, bend: 0.05, feed_share: 1.0, kappa: FRAC_PI_2, cuts_at: None, finish: false, most_n: f64::INFINITY }
 }
 
 fn shop() -> Shop {
@@ -123,6 +123,7 @@ fn the_feed_gives_way_until_the_spindle_bears_it() {
         kappa: std::f64::consts::FRAC_PI_2,
         cuts_at: None,
         finish: false,
+        most_n: f64::INFINITY,
     };
     let d = cutting::mill(&task, tool, al, &s.machine);
     let at = |deg: f64| cutting::feed_where(&d, tool, al, &s.machine, deg.to_radians());
@@ -138,4 +139,19 @@ fn the_feed_gives_way_until_the_spindle_bears_it() {
         let usable = s.machine.usable_kw(d.rpm.value);
         assert!((kw / usable - 1.0).abs() < 0.005, "{deg}: {kw} of {usable}");
     }
+}
+
+/// What the hold bears bounds the depth: the highest force is then that, and it is named; where the hold bears it all nothing changes.
+#[test]
+fn a_weak_hold_makes_light_cuts() {
+    let s = Shop::demo().unwrap();
+    let al = s.material("aluminium-6082").unwrap();
+    let tool = s.crib.iter().find(|t| t.kind == shop::tool::ToolKind::Flat && t.diameter_mm == 12.0).unwrap();
+    let free = mill(&task(10.0, 3.0), tool, al, &s.machine);
+    let half = mill(&MillTask { most_n: 0.5 * free.side_n, ..task(10.0, 3.0) }, tool, al, &s.machine);
+    assert_eq!(half.ap.bound_by, "holding");
+    assert!((half.side_n / free.side_n - 0.5).abs() < 0.01 && half.ap.value < free.ap.value);
+    let strong = mill(&MillTask { most_n: 2.0 * free.side_n, ..task(10.0, 3.0) }, tool, al, &s.machine);
+    assert_eq!((strong.ap.value, strong.feed.value), (free.ap.value, free.feed.value));
+    assert!(mill(&MillTask { most_n: 0.0, ..task(10.0, 3.0) }, tool, al, &s.machine).ap.value > 0.0);
 }

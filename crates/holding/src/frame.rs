@@ -252,8 +252,12 @@ impl Scheme {
                 School::Half if *stock == StockChoice::Rule => {
                     "it is too low: the jaws find too little below its middle".into()
                 }
+                School::Sheet => "it is not cut from a sheet".into(),
                 School::Half => "the block that was chosen has stock below the part to hold it by".into(),
             });
+        }
+        if self.id.school == School::Sheet && self.setups.len() == 1 && self.not_planned.is_empty() && id.hold != self.id.hold {
+            return Some("one side is enough: nothing is left for a second".into());
         }
         self.not_planned.iter().find(|n| n.name == "side 2").map(|n| n.why.clone())
     }
@@ -286,6 +290,9 @@ pub enum HoldError {
         /// Part.
         need: f64,
     },
+    /// The first side cannot be held that way.
+    #[error("the block cannot be held so: {0}; choose another way, or let one be proposed")]
+    First(String),
     /// Sizes that are no lengths.
     #[error("a stock size must be a length above 0 and below 2000 mm")]
     NoSize,

@@ -111,3 +111,12 @@ pub(crate) fn lowest_cut_near_jaws(view: &View, first_side: &View, second_from_f
     }
     low
 }
+
+/// What a cutter from above leaves of the block below the part's own faces, mm³: what only the other side shows.
+pub(crate) fn left_below(view: &View) -> f64 {
+    let b = view.bounds;
+    let grid = RayGrid::covering(2, &b, PITCH.at_most((b.size().x * b.size().y / 40_000.0).sqrt()));
+    let low = |r: &Vec<geom::Crossing>| r.first().map_or(0.0, |c| (c.t - b.min.z).at_least(0.0));
+    let gaps: f64 = view.mesh.crossings(&grid).iter().map(low).sum();
+    gaps * grid.pitch * grid.pitch
+}

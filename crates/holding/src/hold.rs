@@ -1,11 +1,12 @@
 //! The questions that every way of holding answers. Nobody outside this crate looks which way it is.
 
+use crate::bond::Bond;
 use crate::frame::{Duty, Setup};
 use crate::jaw_pair::JawPair;
 use crate::soft_jaws::{CHANGE_MIN, SoftJaws};
 use crate::statics::{self, Contact, Load, Wrench};
 use crate::vise::Grip;
-use geom::{DVec2, DVec3, Placement};
+use geom::{Box3, DVec2, DVec3, Placement};
 use reason::{Sources, Sure, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -25,6 +26,8 @@ pub enum Hold {
     SoftJaws(Box<SoftJaws>),
     /// Two jaws bolted to the vise, which are cut themselves.
     JawPair(Box<JawPair>),
+    /// Stuck to a pallet.
+    Bond(Box<Bond>),
 }
 
 /// Ways of holding that a side may be planned with.
@@ -35,16 +38,19 @@ pub enum HoldKind {
     Vise,
     /// Jaws cut to the outline.
     SoftJaws,
+    /// Stuck to a pallet.
+    Bond,
 }
 
 impl HoldKind {
     /// All, the simplest first.
-    pub const ALL: [HoldKind; 2] = [HoldKind::Vise, HoldKind::SoftJaws];
+    pub const ALL: [HoldKind; 3] = [HoldKind::Vise, HoldKind::SoftJaws, HoldKind::Bond];
     /// "soft jaws".
     pub fn words(self) -> &'static str {
         match self {
             HoldKind::Vise => "vise",
             HoldKind::SoftJaws => "soft jaws",
+            HoldKind::Bond => "bond",
         }
     }
     /// In names: "soft-jaws".
@@ -99,6 +105,19 @@ pub struct Body {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     #[ts(type = "[number, number, [number, number][][]][]")]
     pub layers: Vec<Layer>,
+    /// So deep a cutter may go into its top, mm: it is there to be cut.
+    #[serde(default)]
+    pub may_cut: f64,
+    /// What lies on it sticks to it.
+    #[serde(default)]
+    pub sticks: bool,
+}
+
+impl Body {
+    /// A plain box.
+    pub(crate) fn boxed(name: &str, min: DVec3, max: DVec3) -> Body {
+        Body { name: name.into(), min, max, in_front: false, layers: Vec::new(), may_cut: 0.0, sticks: false }
+    }
 }
 
 /// The highest forces of a setup's operations, with the height at which they act.
@@ -194,7 +213,7 @@ fn where_and_how(w: &statics::Worst, middle: DVec2, above: &str) -> String {
     } else {
         format!(", pushed {}", side(across.y, "to the front", "to the back"))
     };
-    format!(", {} mm above the {above} at the {place}{along}", len(shop::tool::trim(w.at.z.round())))
+    format!(", {} mm above the {above} at the {place}{along}", len(shop::tool::trim(w.at.z.round() + 0.0)))
 }
 
 /// Something to know of a hold at the machine: a number with its reasons, and a remark.
@@ -222,6 +241,7 @@ macro_rules! ask {
             Hold::Vise($h) => $answer,
             Hold::SoftJaws($h) => $answer,
             Hold::JawPair($h) => $answer,
+            Hold::Bond($h) => $answer,
         }
     };
 }
@@ -284,11 +304,23 @@ impl Hold {
             Hold::SoftJaws(_) => {
                 vec![Term::new("", "the hard jaws go on again (common practice, no source)", CHANGE_MIN, "min")]
             }
+            Hold::Bond(_) => vec![zero("the pallet is set, skimmed and touched (common practice, no source)")],
             Hold::JawPair(_) => vec![
                 Term::new("", "blanks are bolted on (common practice, no source)", CHANGE_MIN, "min"),
                 zero("the blanks are touched (common practice, no source)"),
             ],
         }
+    }
+    /// The most force across, N, that a cutter may have in a box (work coordinates, mm), where that is little enough to plan by.
+    pub fn most_side(&self, within: &Box3) -> f64 {
+        match self {
+            Hold::Bond(b) => b.most_side(within),
+            Hold::Vise(_) | Hold::SoftJaws(_) | Hold::JawPair(_) => f64::INFINITY,
+        }
+    }
+    /// A flood of coolant would creep under the piece.
+    pub fn wants_mist(&self) -> bool {
+        matches!(self, Hold::Bond(_))
     }
     /// What of the shop it takes.
     pub fn needs(&self) -> Vec<String> {
@@ -299,6 +331,7 @@ impl Hold {
         match self {
             Hold::Vise(_) => Some(HoldKind::Vise),
             Hold::SoftJaws(_) => Some(HoldKind::SoftJaws),
+            Hold::Bond(_) => Some(HoldKind::Bond),
             Hold::JawPair(_) => None,
         }
     }
@@ -306,6 +339,7 @@ impl Hold {
     pub(crate) fn worth(&self) -> f64 {
         match self {
             Hold::SoftJaws(j) => j.worth(),
+            Hold::Bond(b) => b.bears_n,
             Hold::Vise(_) | Hold::JawPair(_) => 0.0,
         }
     }
@@ -313,6 +347,7 @@ impl Hold {
     pub(crate) fn in_short(&self) -> String {
         match self {
             Hold::SoftJaws(j) => format!("{:.0} mm high, bear on {:.0} mm²", len(j.depth), j.bears()),
+            Hold::Bond(b) => format!("{:.0} mm² stick", b.area_mm2),
             Hold::Vise(_) | Hold::JawPair(_) => String::new(),
         }
     }
@@ -320,6 +355,7 @@ impl Hold {
     pub(crate) fn under(self, over: f64) -> Hold {
         match self {
             Hold::SoftJaws(j) => Hold::SoftJaws(Box::new(j.under(over))),
+            Hold::Bond(b) => Hold::Bond(Box::new(b.under(over))),
             h @ (Hold::Vise(_) | Hold::JawPair(_)) => h,
         }
     }
@@ -328,16 +364,13 @@ impl Hold {
         match self {
             Hold::Vise(g) => (g.above, g.height),
             Hold::SoftJaws(j) => (j.above, j.depth),
-            Hold::JawPair(_) => (0.0, 0.0),
+            // Nothing grips.
+            Hold::JawPair(_) | Hold::Bond(_) => (0.0, 0.0),
         }
     }
     /// A setup that it holds, zeroed as such a hold is.
     pub(crate) fn setup(self, name: &str, duty: Duty, part_from_work: Placement, shop: &Shop) -> Setup {
-        let (zero_in_machine, datum) = match &self {
-            Hold::SoftJaws(j) => (j.zero_in_machine(shop), j.datum()),
-            Hold::JawPair(j) => (j.zero_in_machine(shop), j.datum()),
-            Hold::Vise(g) => (g.zero_in_machine(shop), g.datum()),
-        };
+        let (zero_in_machine, datum) = ask!(&self, h => (h.zero_in_machine(shop), h.datum()));
         Setup {
             name: name.into(),
             station: shop.machine.id.clone(),
@@ -352,7 +385,7 @@ impl Hold {
     pub fn makes(&self) -> Option<&SoftJaws> {
         match self {
             Hold::SoftJaws(j) => Some(j),
-            Hold::Vise(_) | Hold::JawPair(_) => None,
+            Hold::Vise(_) | Hold::JawPair(_) | Hold::Bond(_) => None,
         }
     }
 }

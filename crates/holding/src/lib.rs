@@ -6,6 +6,7 @@
 //!
 //! Work frames: x = 0 at the left end (vise stop), y = 0 at the fixed jaw (behind, +y), z = 0 on the parallels.
 
+mod bond;
 mod frame;
 mod further;
 mod grip;
@@ -14,11 +15,13 @@ mod jaw_pair;
 mod nest;
 mod plan;
 mod scheme;
+mod seen;
 mod soft_jaws;
 pub mod statics;
 mod vise;
 mod ways;
 
+pub use bond::{Bond, SetBy};
 pub use frame::{Choice, Datum, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice, Wish};
 pub use further::Only;
 pub use hold::{Body, Demand, Fact, Hold, HoldKind, HoldKinds, Holds, Layer};

@@ -1,22 +1,30 @@
 //! The choice: block, grip, setups.
 
 use crate::frame::{Choice, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice, Wish};
+use crate::bond;
 use crate::further::{Further, further};
+use crate::grip::left_below;
 use crate::hold::{Hold, HoldKind};
-use crate::scheme::{School, SchemeId};
+use crate::scheme::{School, SchemeId, schemes};
+use crate::seen::Asked;
 use crate::soft_jaws::SoftJaws;
 use crate::vise::{Bearing, Grip, RAW, SEAT, TOUCH, bodies, clamp_terms, clamping};
 use crate::ways::{
-    ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_half, grip_of, grips, other, sides, standing, way_of_further,
+    ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_duty, grip_of, grips, other, sides, standing, way_of_further,
 };
 use geom::{Box3, DVec3, Placement};
-use part::Part;
+use part::{Part, View};
 use reason::{Act, Finding, Kind, Place, Severity, Sure, Term, len};
 use shop::Shop;
 use shop::machine::{Machine, Material, Vise};
 
 /// Material at the sides at least, mm (common practice ≥ 1, no source); the block is rounded up to whole mm.
 const SIDE: f64 = 1.5;
+
+/// What is left to come off a face counts from here, mm.
+const AS_IT_COMES: f64 = 0.02;
+/// Less that only the lower side shows is no reason for a second one, mm³.
+const LEAST_LEFT: f64 = 0.5;
 
 /// Each half of an outline is cut this far beyond the middle, mm (common practice, no source).
 const WITNESS: f64 = 0.3;
@@ -48,10 +56,41 @@ pub fn plan_on(
         proposed.findings.push(lost(&id, &why));
         return Ok(proposed);
     }
+    if wanted.is_none() && scheme.not_planned.iter().any(|n| n.name == "side 2") {
+        scheme = otherwise(part, shop, material, choice, scheme)?;
+    }
     if let Some((id, why)) = &sides.lost {
         scheme.findings.push(lost(id, why));
     }
     Ok(scheme)
+}
+
+/// Where no usual way holds the second side: the first of the others that does, or else why they do not either.
+fn otherwise(
+    part: &Part,
+    shop: &Shop,
+    material: &Material,
+    choice: &Choice,
+    mut usual: Scheme,
+) -> Result<Scheme, HoldError> {
+    let open = Choice { wish: Wish { scheme: None, ..choice.wish }, ..*choice };
+    let all = schemes(part, shop, material, &open)?;
+    if let Some(c) = all.iter().find(|c| c.scheme.is_ok()) {
+        let pinned = Choice { wish: Wish { scheme: Some(c.id), ..choice.wish }, ..*choice };
+        let there = sides(part, shop, material, &pinned.wish);
+        let other = plan_on(part, shop, material, &pinned, &there)?;
+        return Ok(Scheme { compared: usual.compared, ..other });
+    }
+    let stuck = all.iter().find(|c| c.id.school == School::Sheet && c.id.hold == HoldKind::Bond);
+    if let (Some(why), Some(n)) = (
+        stuck.and_then(|c| c.scheme.as_ref().err()),
+        usual.not_planned.iter_mut().find(|n| n.name == "side 2"),
+    ) {
+        n.why = format!("{}; as a sheet stuck down: {why}", n.why);
+        usual.findings.retain(|f| f.kind != "no_grip" || f.setup.as_deref() != Some("side 2"));
+        usual.findings.push(no_grip("side 2", &n.why, choice.wish.order));
+    }
+    Ok(usual)
 }
 
 /// A chosen way that cannot be.
@@ -216,8 +255,10 @@ pub(crate) fn plan_way(
     let (up, back) = (way.up, way.back);
     let mut findings = Vec::new();
     let Blank { stock, hat, grip, half } = block_of(part, &shop.vise, choice, up, id.school, &mut findings);
+    let sheet = id.school == School::Sheet;
     // Where there is no hat, a little more than half is cut from each side.
     let (first, second) = match half {
+        _ if sheet => (Duty::AllButHat, Duty::Seen),
         None => (Duty::AllButHat, Duty::All),
         Some(down_to) => {
             let over = hat + part.bounds.size().dot(up.abs());
@@ -225,15 +266,30 @@ pub(crate) fn plan_way(
             (Duty::Half { down_to, turned: false }, second)
         }
     };
-    let first = first_side(b, first, standing(up, back, &stock), &stock, grip);
+    let frame = standing(up, back, &stock);
+    let first = if sheet {
+        findings.push(as_it_comes(part, up));
+        stuck_sheet(b, first, frame, hat)?
+    } else {
+        first_side(b, first, frame, &stock, grip)
+    };
     findings.extend(doubts(&first));
-    let way = for_half(part, way, &second, shop, material, wish);
     let frame = standing(-up, -back, &part.bounds);
-    let mut later = vec![Stand { name: "side 2".into(), way, up: -up, frame, duty: second, over: hat }];
+    let one_side = sheet && left_below(&View::new(part, first.part_from_work.inverse())) < LEAST_LEFT;
+    let mut later = Vec::new();
+    if !one_side {
+        let way = for_duty(part, way, &second, shop, material, wish);
+        later.push(Stand { name: "side 2".into(), way, up: -up, frame, duty: second, over: if sheet { 0.0 } else { hat } });
+    }
     later.extend(across.iter().cloned());
-    let school = if half.is_some() { School::Half } else { School::Deck };
+    let school = match half {
+        _ if sheet => School::Sheet,
+        Some(_) => School::Half,
+        None => School::Deck,
+    };
+    let hold = if one_side { HoldKind::Bond } else { later[0].way.held_by().unwrap_or(id.hold) };
     let mut out = Scheme {
-        id: SchemeId { school, hold: later[0].way.held_by().unwrap_or(id.hold), ..id },
+        id: SchemeId { school, hold, ..id },
         stock,
         setups: vec![first],
         not_planned: Vec::new(),
@@ -265,6 +321,46 @@ pub(crate) fn plan_way(
     let more = room(&out, &stock_in(&out.setups[0], &stock), &shop.machine, &shop.vise);
     out.findings.extend(more);
     Ok(out)
+}
+
+/// A sheet stuck down by its lower face. `under`: what would have to come off below.
+fn stuck_sheet(b: &Bench, duty: Duty, frame: Placement, under: f64) -> Result<Setup, HoldError> {
+    if !b.wish.kinds.allow(HoldKind::Bond) {
+        return Err(HoldError::First("not wanted".into()));
+    }
+    if under > AS_IT_COMES {
+        let why = format!("the block that was chosen has {:.2} mm to come off below, and a sheet stays there as it is", len(under));
+        return Err(HoldError::First(why));
+    }
+    let asked = Asked {
+        part: b.part,
+        part_from_work: frame,
+        shop: b.shop,
+        material: b.material,
+        setup: "side 1",
+        over: TOP,
+        cuts: &[],
+        only: false,
+        covered: false,
+        stock: None,
+    };
+    let bond = bond::design(&asked, true).map_err(HoldError::First)?;
+    Ok(Hold::Bond(Box::new(bond)).setup("side 1", duty, frame, b.shop))
+}
+
+/// The face by which a sheet is stuck down is not cut.
+fn as_it_comes(part: &Part, up: DVec3) -> Finding {
+    let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
+    let mut place = part.bounds;
+    let low = if up[axis] > 0.0 { place.min[axis] } else { place.max[axis] };
+    (place.min[axis], place.max[axis]) = (low, low);
+    Finding::new(
+        Kind::AsItComes,
+        Severity::Note,
+        format!("The {} face stays as the stock comes: rolled or ground, and as flat as that is", part::direction_name(-up)),
+        "Take a sheet that is flat and clean there, or choose a way that faces both sides.",
+    )
+    .at(vec![Place::new(place.min, place.max)])
 }
 
 /// The block's sizes as a setup sees it.
@@ -321,7 +417,11 @@ fn block_of(
     let (stock, hat) = match *choice {
         StockChoice::Rule => {
             let thin = half_of(height, TOP, vise).filter(|_| school == School::Half);
-            let hat = if thin.is_some() { TOP } else { grip1 + ABOVE_JAW };
+            let hat = match school {
+                School::Sheet => 0.0,
+                _ if thin.is_some() => TOP,
+                _ => grip1 + ABOVE_JAW,
+            };
             if let Some((grip, down_to)) = thin {
                 (grip1, half) = (grip, Some(down_to));
                 findings.push(witness(part, up));
@@ -347,7 +447,7 @@ fn block_of(
                     StockChoice::Over(o) => o[k].map(|v| v.at_least(0.0)),
                     StockChoice::Sizes(s) if k == axis => {
                         let extra = s[k] - size[k];
-                        let top = TOP.at_most(extra / 2.0);
+                        let top = if school == School::Sheet { extra } else { TOP.at_most(extra / 2.0) };
                         if up[axis] > 0.0 { [extra - top, top] } else { [top, extra - top] }
                     }
                     StockChoice::Sizes(s) => [(s[k] - size[k]) / 2.0; 2],
@@ -363,6 +463,7 @@ fn block_of(
                 .rfind(|&g| g + ABOVE_JAW <= hat + 1e-9 && g >= LEAST_GRIP && g <= grip1.at_least(LEAST_GRIP))
             {
                 Some(g) => grip1 = g,
+                None if school == School::Sheet => {}
                 None if half_of(height, hat, vise).is_some() => {
                     let (grip, down_to) = half_of(height, hat, vise).unwrap_or_default();
                     (grip1, half) = (grip, Some(down_to));

@@ -20,16 +20,19 @@ pub enum School {
     Deck,
     /// No extra stock: a little more than half from each side.
     Half,
+    /// A sheet, stuck down by its lower face, which stays as it comes; all that is seen from above is cut, the outline too. What is open below follows.
+    Sheet,
 }
 
 impl School {
     /// All, the usual one first.
-    pub const ALL: [School; 2] = [School::Deck, School::Half];
+    pub const ALL: [School; 3] = [School::Deck, School::Half, School::Sheet];
     /// In names.
     pub fn key(self) -> &'static str {
         match self {
             School::Deck => "deck",
             School::Half => "half",
+            School::Sheet => "sheet",
         }
     }
     /// For a person.
@@ -37,6 +40,7 @@ impl School {
         match self {
             School::Deck => "hat and deck",
             School::Half => "half from each side",
+            School::Sheet => "a sheet stuck down",
         }
     }
 }
@@ -114,9 +118,18 @@ impl SchemeId {
     /// "+Z up first, then in soft jaws; hat and deck".
     pub fn words(&self) -> String {
         let up = part::direction_name(self.up());
+        if self.school == School::Sheet {
+            let then = match self.hold {
+                HoldKind::Bond => "",
+                HoldKind::Vise => ", what is left between flat jaws",
+                HoldKind::SoftJaws => ", what is left in soft jaws",
+            };
+            return format!("{up} up, a sheet stuck to a pallet{then}");
+        }
         let then = match self.hold {
             HoldKind::Vise => "then between flat jaws",
             HoldKind::SoftJaws => "then in soft jaws",
+            HoldKind::Bond => "then stuck to a pallet",
         };
         format!("{up} up first, {then}; {}", self.school.words())
     }
@@ -159,8 +172,11 @@ pub fn schemes(part: &Part, shop: &Shop, material: &Material, choice: &Choice) -
         for way in sides.ways.iter().filter(|w| w.up == ups[u]) {
             let id = way.id(school, hold);
             let way = Way { only: Some(hold), ..way.clone() };
-            let s = plan_way(&b, &open.stock, &way, id, &across[u], false)?;
-            let scheme = s.refused(id, &open.stock).map_or(Ok(s), Err);
+            let scheme = match plan_way(&b, &open.stock, &way, id, &across[u], false) {
+                Ok(s) => s.refused(id, &open.stock).map_or(Ok(s), Err),
+                Err(HoldError::First(why)) => Err(why),
+                Err(e) => return Err(e),
+            };
             // Ways stand in order: the other way round only counts where this one cannot be.
             if scheme.is_ok() {
                 return Ok(Some(Candidate { id, scheme }));

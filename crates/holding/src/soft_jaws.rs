@@ -7,10 +7,11 @@
 use crate::frame::{Datum, Duty, Setup};
 use crate::hold::{Body, Demand, Fact, Gently, Hold, Holds};
 use crate::nest::{self, FINE, reach};
+use crate::seen::{Asked, Seen, below, corners_of};
 use crate::statics::{self, Contact, Push, Wrench};
 use crate::vise::{LOAD_MIN, NO_MARK, SEAT, TOUCH};
 use geom::{Box3, DVec2, DVec3, Placement, RayGrid, Region, Slabs};
-use part::{OFF_FLOOR, Part, View};
+use part::{OFF_FLOOR, Part};
 use reason::{Source, Sources, Sure, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -158,111 +159,6 @@ pub struct Carved {
     pub block: Box3,
     /// From above.
     pub pockets: Vec<Pocket>,
-}
-
-/// What is asked of soft jaws.
-pub(crate) struct Asked<'a> {
-    pub part: &'a Part,
-    pub part_from_work: Placement,
-    pub shop: &'a Shop,
-    pub material: &'a Material,
-    /// Name of the setup.
-    pub setup: &'a str,
-    /// Above the part when it is clamped, mm: the hat.
-    pub over: f64,
-    /// Places that are cut here, part coordinates: the jaws end below them.
-    pub cuts: &'a [DVec3],
-    /// Nothing else is cut.
-    pub only: bool,
-    /// The stock in process, work coordinates, where it is known: what it has more than the part gets room.
-    pub stock: Option<&'a Slabs>,
-}
-
-/// Seen from above, what lies below; from below, what lies above.
-fn mirrored(r: &Region) -> Region {
-    let turn = |l: Vec<DVec2>| l.into_iter().rev().map(|p| DVec2::new(p.x, -p.y)).collect::<Vec<_>>();
-    Region::from_oriented(&r.loops().into_iter().map(turn).collect::<Vec<_>>())
-}
-
-/// A part in its setup, seen from both ends.
-struct Seen<'a> {
-    view: View<'a>,
-    under: View<'a>,
-}
-
-impl Seen<'_> {
-    fn of<'a>(part: &'a Part, part_from_work: &Placement) -> Seen<'a> {
-        let work = part_from_work.inverse();
-        let over = Placement::from_axes(DVec3::X, -DVec3::Z);
-        Seen { view: View::new(part, work), under: View::new(part, over.inverse().after(&work)) }
-    }
-    /// What the part covers below a height.
-    fn below(&self, z: f64) -> Region {
-        mirrored(&self.under.shadow(-z))
-    }
-    /// Flats that look down at a height.
-    fn flats(&self, z: f64) -> Region {
-        let u = &self.under;
-        mirrored(&u.shadow(-z - OFF_FLOOR).minus(&u.shadow(-z + OFF_FLOOR)).shrunk(0.02, FINE).grown(0.02, FINE))
-    }
-    /// Heights of flats that look down, from below up.
-    fn seats(&self) -> Vec<f64> {
-        self.under.floors().into_iter().map(|z| -z).collect()
-    }
-    /// Does what is cut from above only hang on how far the part is turned about the upright through its middle?
-    fn turn_matters(&self) -> bool {
-        /// Less is no feature, mm².
-        const LEAST: f64 = 1.0;
-        let b = self.view.bounds;
-        let middle = b.middle().truncate();
-        let outline = self.view.shadow(b.min.z - 1.0);
-        (1..10).map(|k| b.min.z + b.size().z * f64::from(k) / 10.0).any(|z| {
-            // Open from above, and not from below as well.
-            let mine = self.below(z).intersect(&outline.minus(&self.view.shadow(z)));
-            [0.7, 1.9].into_iter().any(|angle| {
-                let turn = |p: DVec2| middle + DVec2::from_angle(angle).rotate(p - middle);
-                let turned: Vec<Vec<DVec2>> =
-                    mine.loops().into_iter().map(|l| l.into_iter().map(turn).collect()).collect();
-                mine.minus(&Region::from_oriented(&turned)).area() > LEAST
-            })
-        })
-    }
-    /// The lowest that is cut from above and lies open to the outside: a jaw must end below it.
-    fn lowest_open_cut(&self) -> f64 {
-        let outline = self.view.shadow(self.view.bounds.min.z - 1.0);
-        let mut low = self.view.bounds.max.z;
-        for z in self.view.floors() {
-            let floor = self.view.shadow(z - OFF_FLOOR).minus(&self.view.shadow(z + OFF_FLOOR));
-            // What looks up at a height where nothing of the part lies outside it is a rim.
-            let open = floor.grown(0.3, 0.01).minus(&outline).without_specks(0.02);
-            if !open.is_empty() {
-                low = low.at_most(z);
-            }
-        }
-        for c in self.view.chamfers(4.0) {
-            let rim = c.lines.iter().flatten().any(|p| outline.signed_distance(*p).abs() < c.high - c.low + 0.3);
-            if rim {
-                low = low.at_most(c.low - 1.0);
-            }
-        }
-        low
-    }
-}
-
-/// Points that lie furthest in eight directions.
-fn corners_of(r: &Region, z: f64) -> Vec<DVec3> {
-    let all: Vec<DVec2> = r.loops().into_iter().flatten().collect();
-    let mut out: Vec<DVec3> = Vec::new();
-    for k in 0..8 {
-        let d = DVec2::from_angle(std::f64::consts::TAU * (f64::from(k) + 0.5) / 8.0);
-        if let Some(p) = all.iter().max_by(|a, b| a.dot(d).total_cmp(&b.dot(d))) {
-            let q = p.extend(z);
-            if !out.contains(&q) {
-                out.push(q);
-            }
-        }
-    }
-    out
 }
 
 /// A place where the part may stand, and how high the jaws may then be.
@@ -667,7 +563,7 @@ impl SoftJaws {
                     })
                     .collect();
                 let in_front = name == "moving soft jaw";
-                Body { name: name.into(), min: c.block.min, max: c.block.max, in_front, layers }
+                Body { in_front, layers, ..Body::boxed(name, c.block.min, c.block.max) }
             })
             .collect()
     }
@@ -890,6 +786,7 @@ pub fn in_process(
     let asked = Asked {
         cuts: &cuts,
         only: matches!(duty, Duty::Only(_)),
+        covered: false,
         part,
         part_from_work: frame,
         shop,
@@ -900,15 +797,6 @@ pub fn in_process(
     };
     *setup = Hold::SoftJaws(Box::new(design(&asked)?)).setup(&name, duty, frame, shop);
     Ok(())
-}
-
-/// Places that a setup cuts beside the jaws, part coordinates, but for what is seen from above.
-pub(crate) fn below(duty: &Duty, part_from_work: &Placement) -> Vec<DVec3> {
-    match duty {
-        Duty::Only(o) => o.places.clone(),
-        Duty::Half { down_to, .. } => vec![part_from_work.point(DVec3::Z * *down_to)],
-        Duty::All | Duty::AllButHat | Duty::Seen => Vec::new(),
-    }
 }
 
 /// Upper end of a part in a setup, mm.

@@ -134,11 +134,8 @@ pub fn holds(force_kn: f64, friction: f64, height: f64, length: f64, opening: f6
 pub(crate) fn bodies(vise: &Vise, body: DVec3, grip: f64, parallels: f64, b: Option<&Bearing>) -> Vec<Body> {
     let (x0, x1) = (body.x / 2.0 - vise.jaw_width_mm / 2.0, body.x / 2.0 + vise.jaw_width_mm / 2.0);
     let named = |name: &str, y0: f64, y1: f64, z1: f64| Body {
-        name: name.into(),
-        min: DVec3::new(x0, y0, -parallels),
-        max: DVec3::new(x1, y1, z1),
         in_front: y1 < -0.5 * body.y,
-        layers: Vec::new(),
+        ..Body::boxed(name, DVec3::new(x0, y0, -parallels), DVec3::new(x1, y1, z1))
     };
     let (t, w) = (vise.jaw_thickness_mm, vise.parallel_width_mm);
     let mut out = vec![named("fixed jaw", 0.0, t, grip), named("moving jaw", -body.y - t, -body.y, grip)];

@@ -4,7 +4,8 @@ use crate::frame::{Duty, Order, Wish};
 use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
 use crate::hold::{Hold, HoldKind};
 use crate::scheme::{School, SchemeId};
-use crate::soft_jaws::{Asked, below, design};
+use crate::seen::{Asked, below};
+use crate::soft_jaws::design;
 use crate::vise::{Bearing, bearing, clamping};
 use geom::{Box3, DMat3, DVec3, Placement};
 use part::{Part, View};
@@ -171,6 +172,8 @@ pub(crate) fn grips(vise: &Vise) -> Vec<f64> {
 /// Which way up, which way round: chosen before the stock, because the stock hangs on it.
 pub struct Sides {
     pub(crate) ways: Vec<Way>,
+    /// How the block is used up, as far as it is known before the block.
+    pub(crate) school: School,
     /// A chosen way that cannot be, and why.
     pub(crate) lost: Option<(SchemeId, String)>,
 }
@@ -186,6 +189,11 @@ impl Sides {
     }
     /// What is needed below the part on the first side: the grip and the cut over the jaws, mm.
     pub fn hat(&self, part: &Part, vise: &Vise) -> f64 {
+        match self.school {
+            School::Deck => {}
+            School::Half => return TOP,
+            School::Sheet => return 0.0,
+        }
         grip_of(part.bounds.size().dot(self.up().abs()), vise) + ABOVE_JAW
     }
 }
@@ -211,8 +219,8 @@ pub fn sides(part: &Part, shop: &Shop, material: &Material, wish: &Wish) -> Side
 
 pub(crate) fn look(part: &Part, shop: &Shop, material: &Material, wish: &Wish, far: Look) -> Sides {
     let mut out = looked(part, shop, material, wish, far);
-    // Half from each side is looked at with what it cuts, by whoever plans it.
-    let can = |w: &Way, id: &SchemeId| w.is(id) && (id.school == School::Half || w.held_by().is_some());
+    // Other schools are looked at with what their sides cut, by whoever plans them.
+    let can = |w: &Way, id: &SchemeId| w.is(id) && (id.school != School::Deck || w.held_by().is_some());
     if let Some(id) = &wish.scheme
         && !out.ways.first().is_some_and(|w| can(w, id))
     {
@@ -280,7 +288,7 @@ fn looked(part: &Part, shop: &Shop, material: &Material, wish: &Wish, far: Look)
         let (x, y) = (a.rank(), b.rank());
         pinned(b).cmp(&pinned(a)).then(x.0.total_cmp(&y.0)).then(x.1.cmp(&y.1)).then(x.2.total_cmp(&y.2))
     });
-    Sides { ways, lost: None }
+    Sides { ways, school: wish.scheme.map_or(School::Deck, |id| id.school), lost: None }
 }
 
 /// What is out of reach counts in steps of 5 mm³, height beyond the cutters heavily.
@@ -300,10 +308,12 @@ pub(crate) fn other(
 ) -> Result<Hold, String> {
     let cuts = below(duty, &part_from_work);
     let only = matches!(duty, Duty::Only(_));
-    let asked = Asked { part, part_from_work, shop, material, setup, over: 0.0, cuts: &cuts, only, stock: None };
+    let covered = !only && *duty != Duty::Seen;
+    let asked = Asked { part, part_from_work, shop, material, setup, over: 0.0, cuts: &cuts, only, covered, stock: None };
     match kind {
         HoldKind::Vise => Err("not wanted".into()),
         HoldKind::SoftJaws => design(&asked).map(|j| Hold::SoftJaws(Box::new(j))),
+        HoldKind::Bond => crate::bond::design(&asked, false).map(|b| Hold::Bond(Box::new(b))),
     }
 }
 
@@ -407,15 +417,23 @@ fn ways_up(
     out
 }
 
-/// The same way for a second side that cuts the lower half of the outline too: the jaws end below that.
-pub(crate) fn for_half(part: &Part, way: &Way, duty: &Duty, shop: &Shop, material: &Material, wish: &Wish) -> Way {
-    let Duty::Half { down_to, .. } = duty else { return way.clone() };
-    let (first, second) = (View::new(part, frame(way.up, way.back)), View::new(part, frame(-way.up, -way.back)));
-    let over = second.from_part.after(&first.from_part.inverse());
-    let low = lowest_cut_near_jaws(&second, &first, &over) - second.bounds.min.z;
-    let best = best_grip(&second, &shop.vise, low.at_most(*down_to) - 1.0);
-    let clamp = clamp_share(best, &shop.vise, material);
-    let mut w = Way { jaw_top: best.0, contact: best.1, clamp, others: Vec::new(), ..way.clone() };
+/// The same way for a second side of another duty: where it cuts the lower half of the outline too the jaws end below that, and where nothing lies over the
+/// part others may hold it than under a hat.
+pub(crate) fn for_duty(part: &Part, way: &Way, duty: &Duty, shop: &Shop, material: &Material, wish: &Wish) -> Way {
+    let mut w = Way { others: Vec::new(), ..way.clone() };
+    match duty {
+        Duty::Half { down_to, .. } => {
+            let (first, second) =
+                (View::new(part, frame(way.up, way.back)), View::new(part, frame(-way.up, -way.back)));
+            let over = second.from_part.after(&first.from_part.inverse());
+            let low = lowest_cut_near_jaws(&second, &first, &over) - second.bounds.min.z;
+            let best = best_grip(&second, &shop.vise, low.at_most(*down_to) - 1.0);
+            w.clamp = clamp_share(best, &shop.vise, material);
+            (w.jaw_top, w.contact) = best;
+        }
+        Duty::Seen => {}
+        Duty::All | Duty::AllButHat | Duty::Only(_) => return way.clone(),
+    }
     if w.held_by().is_none() {
         let frame = standing(-w.up, -w.back, &part.bounds);
         w.others = others(wish, w.only, |k| other(k, part, frame, shop, material, "side 2", duty));

@@ -11,7 +11,7 @@ use crate::told::{
     after_the_drill, by_hand, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back,
     remarks,
 };
-use geom::{DVec2, Region, Remains, Slabs};
+use geom::{Box3, DVec2, DVec3, Region, Remains, Slabs};
 use holding::{Choice, Duty, Scheme, Setup};
 use intake::{Layer3, Reading};
 use part::{Part, View};
@@ -310,7 +310,7 @@ pub(crate) fn plan_single(
     title: &str,
     shop: &Shop,
     material: &shop::machine::Material,
-    block: geom::Box3,
+    block: Box3,
     setup: Setup,
     desk: &Desk,
 ) -> Result<Plan, JobError> {
@@ -360,9 +360,9 @@ struct EachSetup<'a> {
     part: &'a Part,
     shop: &'a Shop,
     material: &'a shop::machine::Material,
-    block: geom::Box3,
+    block: Box3,
     intents: &'a [part::Intent],
-    early: Vec<[geom::DVec3; 2]>,
+    early: Vec<[DVec3; 2]>,
     rough_first: bool,
     fine: f64,
     points_deeper: bool,
@@ -373,6 +373,16 @@ struct EachSetup<'a> {
 }
 
 impl EachSetup<'_> {
+    /// Force across a cutter that the hold bears anywhere on the piece as it stands, N.
+    fn most_side(&self, held: &Setup, stock: &Remains) -> f64 {
+        // Cutters go round the outside.
+        const AROUND: f64 = 12.0;
+        let b = held.part_from_work.inverse().bounds(&self.part.bounds);
+        let around = DVec3::new(AROUND, AROUND, 0.0);
+        let mut b = Box3 { min: b.min - around, max: b.max + around };
+        b.max.z = stock.seen_in(&held.part_from_work).top();
+        held.hold.most_side(&b)
+    }
     /// The operations of a setup in the stock that the ones before (`before`, their key) have left, kept under the hash of what they come from.
     fn routed(
         &self,
@@ -386,7 +396,11 @@ impl EachSetup<'_> {
         // Only what paths are made from: not how the zero is touched, nor how hard a vise is closed.
         let plain = plain.with(&held.name).with(&held.duty).with(&held.part_from_work);
         let plain = plain.with(&before).with(uneven).with(&self.intents).with(early);
-        let plain = plain.with(&self.rough_first).with(&self.fine).with(&self.points_deeper);
+        let mut plain = plain.with(&self.rough_first).with(&self.fine).with(&self.points_deeper);
+        let most_n = self.most_side(held, stock);
+        if most_n.is_finite() {
+            plain = plain.with(&most_n).with(&held.hold.wants_mist());
+        }
         let work = |changes: &BTreeMap<String, Override>, key: &str| {
             cached(desk, key, stage, |watch| {
                 let view = View::new(part, held.part_from_work.inverse());
@@ -398,6 +412,8 @@ impl EachSetup<'_> {
                     name: &held.name,
                     through_to: (held.duty == Duty::AllButHat).then_some(view.bounds.min.z - BELOW),
                     hat: held.duty == Duty::All,
+                    most_n,
+                    mist: held.hold.wants_mist(),
                     half: match held.duty {
                         Duty::Half { down_to, .. } => Some(down_to),
                         Duty::All | Duty::AllButHat | Duty::Seen | Duty::Only(_) => None,

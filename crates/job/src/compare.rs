@@ -10,7 +10,7 @@ use crate::decision::Settled;
 use crate::proving::prove_plan_at;
 use crate::stocking;
 use geom::{Box3, DVec2, RayGrid};
-use holding::{Candidate, HoldKind, Scheme, SchemeId, Setup};
+use holding::{Candidate, HoldKind, School, Scheme, SchemeId, Setup};
 use part::Part;
 use proof::Proof;
 use reason::{Severity, Sure, Term};
@@ -178,7 +178,7 @@ fn candidates(part: &Part, shop: &Shop, settled: &Settled) -> Result<Vec<Candida
 fn worth_planning(rows: &[WholeWay]) -> Vec<SchemeId> {
     let open = || rows.iter().filter(|r| r.why_not.is_empty());
     let id = |r: &WholeWay| r.id.parse::<SchemeId>().ok();
-    let mut sorts: Vec<(holding::School, HoldKind)> =
+    let mut sorts: Vec<(School, HoldKind)> =
         open().filter(|r| r.planned).filter_map(id).map(|i| (i.school, i.hold)).collect();
     let (mut first, mut second) = (Vec::new(), Vec::new());
     for i in open().filter(|r| !r.planned).filter_map(id) {
@@ -204,8 +204,8 @@ struct Base<'a> {
 }
 
 impl WholeWay {
-    fn is_half(&self) -> bool {
-        self.id.parse::<SchemeId>().is_ok_and(|id| id.school == holding::School::Half)
+    fn school(&self) -> School {
+        self.id.parse::<SchemeId>().map_or(School::Deck, |id| id.school)
     }
 }
 
@@ -368,9 +368,10 @@ fn class(w: &WholeWay) -> usize {
     }
 }
 
-/// Ways of one class are alike but for their minutes; half from each side stands behind, for blocks that leave no hat (the rule of the trade, no source).
-fn group(w: &WholeWay, chosen: usize) -> (usize, bool) {
-    (class_beside(w, chosen), w.is_half())
+/// Ways of one class are alike but for their minutes; half from each side stands behind, for blocks that leave no hat, and a sheet behind that: a face stays as it comes
+/// (the rule of the trade, no source).
+fn group(w: &WholeWay, chosen: usize) -> (usize, School) {
+    (class_beside(w, chosen), w.school())
 }
 
 /// The order by the rule of the trade, with the reasons: whatever is proved and whole, then what meets every size that crosses a flip, then the quickest;
@@ -427,8 +428,12 @@ fn why(w: &WholeWay, first: &WholeWay) -> String {
     if !against.is_empty() {
         return format!("{against}; {time}");
     }
-    if w.is_half() && !first.is_half() {
-        return format!("A line may be seen where the halves meet: it is for blocks without a hat; {time}");
+    if w.school() != first.school() {
+        match w.school() {
+            School::Deck => {}
+            School::Half => return format!("A line may be seen where the halves meet: it is for blocks without a hat; {time}"),
+            School::Sheet => return format!("The lower face stays as the stock comes: it is for thin plates; {time}"),
+        }
     }
     capital(&time)
 }

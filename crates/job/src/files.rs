@@ -147,6 +147,12 @@ pub enum KeepOutFile {
         min_mm: [f64; 3],
         /// Largest corner.
         max_mm: [f64; 3],
+        /// So deep a cutting cutter may go into its top, mm.
+        #[serde(default, skip_serializing_if = "is_nothing")]
+        may_cut_mm: f64,
+        /// What lies on it sticks to it.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        sticks: bool,
     },
     /// A solid from a model's file.
     Model {
@@ -159,11 +165,20 @@ pub enum KeepOutFile {
     },
 }
 
+// What skips a field is asked by reference.
+#[expect(clippy::trivially_copy_pass_by_ref)]
+fn is_nothing(v: &f64) -> bool {
+    *v == 0.0
+}
+
 impl KeepOutFile {
     /// What is wrong with it.
     fn fault(&self) -> Option<String> {
         match self {
-            KeepOutFile::Box { name, min_mm: a, max_mm: b } => {
+            KeepOutFile::Box { name, may_cut_mm, .. } if !(0.0..1000.0).contains(may_cut_mm) => {
+                Some(format!("may_cut_mm of the keep_out box '{name}' is no depth"))
+            }
+            KeepOutFile::Box { name, min_mm: a, max_mm: b, .. } => {
                 let no_size = (0..3).any(|i| !a[i].is_finite() || !b[i].is_finite() || b[i] < a[i]);
                 no_size.then(|| format!("the keep_out box '{name}' has no size"))
             }
@@ -307,8 +322,13 @@ fn write_folder(
 /// What nothing may enter: boxes, and the solids of what is made, as they stand when they hold.
 fn keep_outs(setup: &holding::Setup, made: &[crate::Made]) -> Vec<KeepOutFile> {
     let boxes = setup.hold.bodies().iter().filter(|b| b.layers.is_empty());
-    let boxes =
-        boxes.map(|b| KeepOutFile::Box { name: b.name.clone(), min_mm: b.min.to_array(), max_mm: b.max.to_array() });
+    let boxes = boxes.map(|b| KeepOutFile::Box {
+        name: b.name.clone(),
+        min_mm: b.min.to_array(),
+        max_mm: b.max.to_array(),
+        may_cut_mm: b.may_cut,
+        sticks: b.sticks,
+    });
     let solids = made.iter().filter(|m| m.setup == setup.name).flat_map(|m| {
         m.bodies.iter().map(|b| KeepOutFile::Model {
             name: b.name.clone(),
@@ -461,8 +481,9 @@ pub fn prove(
         let (mut keep_out, mut bodies) = (Vec::new(), Vec::new());
         for k in &s.keep_out {
             match k {
-                KeepOutFile::Box { name, min_mm, max_mm } => {
-                    keep_out.push(KeepOut { name: name.clone(), min: (*min_mm).into(), max: (*max_mm).into() });
+                KeepOutFile::Box { name, min_mm, max_mm, may_cut_mm, sticks } => {
+                    let k = KeepOut::new(name.clone(), (*min_mm).into(), (*max_mm).into());
+                    keep_out.push(KeepOut { may_cut_mm: *may_cut_mm, sticks: *sticks, ..k });
                 }
                 KeepOutFile::Model { name, model, work_from_model } => {
                     let solid = read(&dir.join(model))?;

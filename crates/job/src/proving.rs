@@ -88,7 +88,12 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
         .map(|s| {
             let solid = |b: &&holding::Body| b.layers.is_empty();
             let keep_out = s.setup.hold.bodies().iter().filter(solid);
-            let keep_out = keep_out.map(|b| KeepOut { name: b.name.clone(), min: b.min, max: b.max }).collect();
+            let keep_out = keep_out.map(|b| KeepOut {
+                may_cut_mm: b.may_cut,
+                sticks: b.sticks,
+                ..KeepOut::new(b.name.clone(), b.min, b.max)
+            });
+            let keep_out = keep_out.collect();
             let input = setup_input(
                 &s.setup.name,
                 &s.setup.name,

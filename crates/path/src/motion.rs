@@ -57,6 +57,19 @@ pub enum Coolant {
     Dry,
     /// Flood (M8).
     Flood,
+    /// A mist of air and a little oil (M7): where a flood would creep under the piece.
+    Mist,
+}
+
+impl Coolant {
+    /// In promises: "flood".
+    pub fn word(self) -> &'static str {
+        match self {
+            Coolant::Dry => "dry",
+            Coolant::Flood => "flood",
+            Coolant::Mist => "mist",
+        }
+    }
 }
 
 /// The motion of one operation with one tool.

@@ -195,7 +195,7 @@ impl Promises {
             last_line: 0,
             tool: path.tool,
             engagement_deg,
-            coolant: if path.coolant == Coolant::Flood { "flood" } else { "dry" }.into(),
+            coolant: path.coolant.word().into(),
             power_kw: path.power_kw,
         });
     }
@@ -228,7 +228,7 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
     }
     w.line("G53 G0 Z0.");
     let mut tool = 0;
-    let mut flood = false;
+    let mut coolant = Coolant::Dry;
     let mut rpm = String::new();
     for (k, path) in paths.iter().enumerate() {
         if path.moves.is_empty() {
@@ -237,9 +237,9 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
         promises.close(w.lines);
         if path.tool != tool {
             if tool != 0 {
-                if flood {
+                if coolant != Coolant::Dry {
                     w.line("M9");
-                    flood = false;
+                    coolant = Coolant::Dry;
                 }
                 w.line("G53 G0 Z0.");
                 w.line("M5");
@@ -277,10 +277,17 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
             w.at = [Some(x), Some(y), Some(z)];
             w.word = "G0";
         }
-        let want = path.coolant == Coolant::Flood;
-        if want != flood {
-            w.line(if want { "M8" } else { "M9" });
-            flood = want;
+        if path.coolant != coolant {
+            // One is off before the other comes on.
+            if coolant != Coolant::Dry {
+                w.line("M9");
+            }
+            match path.coolant {
+                Coolant::Dry => {}
+                Coolant::Flood => w.line("M8"),
+                Coolant::Mist => w.line("M7"),
+            }
+            coolant = path.coolant;
         }
         for m in &path.moves {
             match m {
@@ -300,7 +307,7 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
         }
     }
     promises.close(w.lines);
-    if flood {
+    if coolant != Coolant::Dry {
         w.line("M9");
     }
     w.line("G53 G0 Z0.");

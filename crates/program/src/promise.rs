@@ -21,7 +21,7 @@ pub struct Promise {
     /// Greatest engagement, degrees; none where it is not a side cut.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub engagement_deg: Option<f64>,
-    /// "flood" or "dry".
+    /// "flood", "mist" or "dry".
     pub coolant: String,
     /// Expected power at the cutter, kW.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -6,7 +6,7 @@ use crate::run::{Gather, TOUCH, times, to_place};
 use crate::sweep::{Sweep, Track};
 use crate::{Body, KeepOut, Standing};
 use geom::{Box3, DVec2, Placement, RayGrid, TriMesh};
-use program::Step;
+use program::{Step, StepKind};
 use reason::{Kind, Severity, Sure, len};
 use shop::tool::Tool;
 
@@ -57,6 +57,10 @@ pub(crate) fn check(
     let (lo, hi) = s.bounds2();
     for k in keep_out {
         for &(name, r, from, to) in &bodies {
+            // What is there to be cut is looked at as columns.
+            if k.may_cut_mm > 0.0 && name == "cutter" {
+                continue;
+            }
             if s.z_min() + from >= k.max.z - 1e-6 || s.z_max() + to <= k.min.z + 1e-6 {
                 continue;
             }
@@ -107,6 +111,65 @@ fn kind_of(body: &str) -> Kind {
         "cutter" => Kind::CutterInKeepOut,
         "shank" => Kind::ShankInKeepOut,
         _ => Kind::HolderInKeepOut,
+    }
+}
+
+/// A body that is there to be cut, a little: a pallet.
+pub(crate) struct Sacrificed {
+    name: String,
+    field: Field,
+    top: f64,
+    may_cut: f64,
+}
+
+impl Sacrificed {
+    /// None where nothing may be cut into it.
+    pub(crate) fn of(k: &KeepOut) -> Option<Sacrificed> {
+        let bounds = Box3 { min: k.min, max: k.max };
+        let size = bounds.size();
+        let pitch = (size.x * size.y / 120_000.0).sqrt().clamp(0.05, 0.5);
+        (k.may_cut_mm > 0.0).then(|| Sacrificed {
+            name: k.name.clone(),
+            field: Field::of_box(RayGrid::covering(2, &bounds, pitch), &bounds),
+            top: k.max.z,
+            may_cut: k.may_cut_mm,
+        })
+    }
+
+    /// A cutting cutter may go so deep; a rapid only where it is cut already.
+    pub(crate) fn check(
+        &mut self,
+        s: &Sweep,
+        tool: &Tool,
+        step: &Step,
+        gather: &mut Gather,
+        part_from_work: &Placement,
+    ) {
+        if s.z_min() >= self.top {
+            return;
+        }
+        let t = cut::cut(&mut self.field, s, tool);
+        let cuts = matches!(step.kind, StepKind::Feed { .. });
+        let deep = if cuts { self.top - self.may_cut - t.bounds.min.z } else { t.longest };
+        if t.longest <= TOUCH || deep <= TOUCH {
+            return;
+        }
+        let (number, name) = (step.tool, self.name.clone());
+        gather.add(
+            (Kind::CutterInKeepOut, number, &self.name),
+            Severity::Stop,
+            step.line,
+            deep,
+            Some(to_place(part_from_work, &t.bounds)),
+            move |w, c| {
+                if cuts {
+                    format!("T{number} cuts {w:.2} mm deeper into the {name} than it may{}", times(c), w = len(w))
+                } else {
+                    format!("T{number} runs into the {name} at rapid, {w:.2} mm of it{}", times(c), w = len(w))
+                }
+            },
+            "It may be cut into so deep and no deeper, and only at feed: raise the part, or take a thicker one.",
+        );
     }
 }
 

@@ -54,6 +54,19 @@ pub struct KeepOut {
     pub min: DVec3,
     /// Largest corner.
     pub max: DVec3,
+    /// So deep a cutting cutter may go into its top, mm: it is there to be cut.
+    #[serde(default)]
+    pub may_cut_mm: f64,
+    /// What lies on it sticks to it.
+    #[serde(default)]
+    pub sticks: bool,
+}
+
+impl KeepOut {
+    /// A box that nothing may enter.
+    pub fn new(name: impl Into<String>, min: DVec3, max: DVec3) -> KeepOut {
+        KeepOut { name: name.into(), min, max, may_cut_mm: 0.0, sticks: false }
+    }
 }
 
 /// A cone below a flat bottom in which material may be missing: a drill's point.

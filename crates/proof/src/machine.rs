@@ -126,7 +126,7 @@ pub(crate) fn check_cut(
 ) {
     let t = step.tool;
     let wants = promise.map_or_else(|| material.map(|m| m.coolant.as_str()), |p| Some(p.coolant.as_str()));
-    if wants == Some("flood") && !step.coolant {
+    if wants.is_some_and(|w| w != "dry") && !step.coolant {
         let promised = promise.is_some();
         gather.add(
             (Kind::NoCoolant, t, ""),
@@ -135,7 +135,7 @@ pub(crate) fn check_cut(
             0.0,
             Some(place),
             move |_, c| {
-                let says = if promised { "the plan promises flood" } else { "the material wants flood" };
+                let says = if promised { "the plan promises coolant" } else { "the material wants coolant" };
                 format!("T{t} cuts without coolant where {says}{}", times(c))
             },
             "Chips weld and are cut again; put M8 before the cut.",

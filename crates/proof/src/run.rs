@@ -2,7 +2,8 @@
 
 use crate::cut::{self, Tops};
 use crate::dexel::{Field, Stock};
-use crate::keep_out::{self, Beside};
+use crate::KeepOut;
+use crate::keep_out::{self, Beside, Sacrificed};
 use crate::loose::{self, Piece};
 use crate::machine::{self, Promises};
 use crate::sweep::{Sweep, Track};
@@ -19,6 +20,8 @@ const GRAZE: f64 = 0.003;
 pub(crate) const TOUCH: f64 = 0.01;
 /// Smaller pieces are flakes of the grid, mm³.
 const FLAKE: f64 = 1.0;
+/// So near what it lies on a piece sticks to it, mm: the layer, and a ray.
+const STUCK: f64 = 0.4;
 
 /// What happened in a setup.
 pub(crate) struct Outcome {
@@ -140,6 +143,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
     let mut tops = Tops::new(&stock.fields[2]);
     let mut beside: Vec<Beside> = standing.iter().map(|s| Beside::standing(s, &work_from_part)).collect();
     beside.extend(input.bodies.iter().map(Beside::holding));
+    let mut sacrificed: Vec<Sacrificed> = input.keep_out.iter().filter_map(Sacrificed::of).collect();
     let promises = Promises::of(input);
     let mut promise: Option<usize> = None;
     let mut over = Over::default();
@@ -272,6 +276,9 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
             }
             keep_out::check(&s, tool, step, &input.keep_out, &mut gather, &input.part_from_work);
             for b in &mut beside {
+                b.check(&s, tool, step, &mut gather, &input.part_from_work);
+            }
+            for b in &mut sacrificed {
                 b.check(&s, tool, step, &mut gather, &input.part_from_work);
             }
         }
@@ -581,8 +588,13 @@ impl LooseWatch {
         };
         // The clamped piece is the largest that touches what holds; with nothing to hold it, the largest.
         let keep = pieces.iter().position(held).unwrap_or(0);
+        // What is stuck down does not fly.
+        let stuck = |p: &Piece| {
+            let on = |k: &KeepOut| k.sticks && Box3 { min: k.min, max: k.max }.meets(&p.bounds.grown(STUCK));
+            input.keep_out.iter().any(on)
+        };
         for (i, p) in pieces.into_iter().enumerate() {
-            if i == keep || p.volume < FLAKE {
+            if i == keep || p.volume < FLAKE || stuck(&p) {
                 continue;
             }
             let size = p.bounds.size();

@@ -231,12 +231,43 @@ fn faults_of_the_program_are_found() {
 #[test]
 fn jaws_are_not_cut() {
     let (p, stock) = pocket_part();
-    let jaw = |min: [f64; 3], max: [f64; 3]| KeepOut { name: "jaw".into(), min: min.into(), max: max.into() };
+    let jaw = |min: [f64; 3], max: [f64; 3]| KeepOut::new("jaw", min.into(), max.into());
     let text = program_of("G0 Z12\nG0 X-10 Y-4\nG1 Z4 F100\nG1 X50 F500");
     let hit = prove_text(&p, stock, &text, vec![jaw([0.0, -20.0, -20.0], [40.0, -0.5, 5.0])]);
     assert!(kinds(&hit).contains(&"cutter_in_keep_out"));
     let clear = prove_text(&p, stock, &text, vec![jaw([0.0, -20.0, -20.0], [40.0, -0.5, 3.9])]);
     assert!(!kinds(&clear).contains(&"cutter_in_keep_out"));
+}
+
+/// A pallet below the block, 4 mm of it to be cut: at feed so deep and no deeper, at rapid only where it is cut already; and what lies on it does not fly.
+#[test]
+fn a_pallet_may_be_cut_a_little_and_only_at_feed() {
+    let (p, stock) = pocket_part();
+    let (min, max) = (DVec3::new(-40.0, -40.0, -20.0), DVec3::new(80.0, 80.0, -0.2));
+    let pallet = KeepOut { may_cut_mm: 4.0, sticks: true, ..KeepOut::new("pallet", min, max) };
+    let of = |moves: &str| {
+        let proof = prove_text(&p, stock, &program_of(moves), vec![pallet.clone()]);
+        let mut hits: Vec<String> =
+            proof.findings.iter().filter(|f| f.kind == "cutter_in_keep_out").map(|f| reason::plain(&f.what).into_owned()).collect();
+        hits.sort();
+        (hits, kinds(&proof).contains(&"loose_piece"))
+    };
+    let beside = |z: &str| format!("G0 X-10 Y-4\nG0 Z2\nG1 Z{z} F100\nG1 X50 F500\nG0 Z20");
+    assert!(of(&beside("-1")).0.is_empty());
+    assert!(of(&beside("-4")).0.is_empty());
+    let deep = of(&beside("-6")).0;
+    // Its top is at −0.2, so −4.2 is as deep as may be: 1.8 mm deeper.
+    assert!(deep.len() == 1 && deep[0].contains("1.80 mm deeper"), "{deep:?}");
+    // Back at rapid through its own groove is nothing; beside it is.
+    assert!(of("G0 X-10 Y-4\nG0 Z2\nG1 Z-1 F100\nG1 X50 F500\nG0 X-10\nG0 Z20").0.is_empty());
+    let rapid = of("G0 X-10 Y-4\nG0 Z-1\nG0 X50\nG0 Z20").0;
+    assert!(rapid.len() == 1 && rapid[0].contains("at rapid"), "{rapid:?}");
+    // The same without leave to be cut is found at once.
+    let jaw = KeepOut { may_cut_mm: 0.0, ..pallet.clone() };
+    assert!(kinds(&prove_text(&p, stock, &program_of(&beside("-1")), vec![jaw])).contains(&"cutter_in_keep_out"));
+    // A slug that sticks to it does not fly.
+    let slug = "G0 X12 Y10\nG0 Z10.5\nG1 Z-0.5 F100\nG1 X28 F400\nG1 Y20\nG1 X12\nG1 Y10\nG0 Z20";
+    assert_eq!(of(slug), (Vec::new(), false));
 }
 
 /// A closed cut through the block frees its middle; the piece is found, and counts no longer.

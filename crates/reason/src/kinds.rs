@@ -55,6 +55,7 @@ macro_rules! kinds {
 
 kinds! {
     AnswerLost answer_lost Warn _ "An answer about something that the part has no more";
+    AsItComes as_it_comes Note _ "A face stays as the stock comes";
     Batch batch Note _ "The piece is wanted more than once";
     Beside beside Warn stays "A solid that stays keeps cutters away";
     BesideInHold beside_in_hold Stop _ "A solid that stays stands in what holds the part";

@@ -38,6 +38,7 @@ fn rate(side: &Side, tool: &Tool, depth: f64) -> f64 {
             kappa: FRAC_PI_2,
             cuts_at: None,
             finish: false,
+            most_n: side.most_n,
         };
         let d = mill(&task, tool, side.material, &side.shop.machine);
         d.ap.value * d.ae * d.feed.value
@@ -69,6 +70,7 @@ fn finish_feed(side: &Side, tool: &Tool, width: f64, depth: f64) -> (f64, f64) {
         kappa: FRAC_PI_2,
         cuts_at: None,
         finish: true,
+        most_n: side.most_n,
     };
     let d = mill(&task, tool, side.material, &side.shop.machine);
     (d.feed.value, d.ap.value)

@@ -31,6 +31,10 @@ pub struct Side<'a> {
     pub through_to: Option<f64>,
     /// What the part was held by stands on it: it is decked off first.
     pub hat: bool,
+    /// A flood would creep under the piece: a mist instead.
+    pub mist: bool,
+    /// Force across a cutter that the hold bears, N; infinite where that is no question.
+    pub most_n: f64,
     /// The outline is cut down to here, the rest of it from the other side; what lies inside it goes deeper.
     pub half: Option<f64>,
     /// It cuts only at these places (middles of cubes, part coordinates; side of the cubes): what no other side sees.
@@ -68,6 +72,8 @@ impl<'a> Side<'a> {
             through_to: None,
             half: None,
             hat: true,
+            most_n: f64::INFINITY,
+            mist: false,
             only: None,
             uneven: None,
             intents: &[],
@@ -219,7 +225,11 @@ impl<'a, 'b> Work<'a, 'b> {
 
 impl Work<'_, '_> {
     pub(crate) fn coolant(&self) -> Coolant {
-        if self.side.material.coolant == "flood" { Coolant::Flood } else { Coolant::Dry }
+        match (self.side.material.coolant == "flood", self.side.mist) {
+            (false, _) => Coolant::Dry,
+            (true, true) => Coolant::Mist,
+            (true, false) => Coolant::Flood,
+        }
     }
     pub(crate) fn override_of(&self, id: &str) -> Override {
         self.side.overrides.get(id).copied().unwrap_or_default()
@@ -308,6 +318,7 @@ impl Work<'_, '_> {
                 kappa: std::f64::consts::FRAC_PI_2,
                 cuts_at: None,
                 finish: false,
+                most_n: self.side.most_n,
             };
             let data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
             (facing, data)

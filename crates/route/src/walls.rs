@@ -44,6 +44,7 @@ impl Work<'_, '_> {
             kappa: FRAC_PI_2,
             cuts_at: None,
             finish: true,
+            most_n: self.side.most_n,
         };
         mill(&task, tool, self.side.material, &self.side.shop.machine)
     }

@@ -1,10 +1,12 @@
 //! The shop as plain data: cutters, holders, machine, vise, materials, each with the source of its numbers.
 
 pub mod machine;
+pub mod pallet;
 pub mod standards;
 pub mod tool;
 
 use machine::{JawBlanks, Machine, Material, Vise};
+use pallet::{Adhesive, Pallet};
 use serde::{Deserialize, Serialize};
 use tool::Tool;
 use ts_rs::TS;
@@ -19,6 +21,12 @@ pub struct Shop {
     /// Soft jaws for it that are not cut yet.
     #[serde(default)]
     pub jaw_blanks: Vec<JawBlanks>,
+    /// Plates that pieces are stuck to.
+    #[serde(default)]
+    pub pallets: Vec<Pallet>,
+    /// What sticks them.
+    #[serde(default)]
+    pub adhesives: Vec<Adhesive>,
     /// Cutters in their holders.
     pub crib: Vec<Tool>,
     /// Materials.
@@ -60,6 +68,8 @@ impl Shop {
             machine: Machine,
             vise: Vise,
             jaw_blanks: Vec<JawBlanks>,
+            pallets: Vec<Pallet>,
+            adhesives: Vec<Adhesive>,
         }
         #[derive(Deserialize)]
         struct Crib {
@@ -77,6 +87,8 @@ impl Shop {
             machine: place.machine,
             vise: place.vise,
             jaw_blanks: place.jaw_blanks,
+            pallets: place.pallets,
+            adhesives: place.adhesives,
             crib: crib.tool,
             materials: materials.material,
         };
@@ -88,7 +100,9 @@ impl Shop {
         if let Some(fault) = self.machine.fault().or_else(|| self.crib.iter().find_map(Tool::fault)) {
             return Err(ShopError::Wrong(fault));
         }
-        if let Some(fault) = self.jaw_blanks.iter().find_map(JawBlanks::fault) {
+        let blanks = self.jaw_blanks.iter().find_map(JawBlanks::fault);
+        let stuck = || self.pallets.iter().find_map(Pallet::fault);
+        if let Some(fault) = blanks.or_else(stuck).or_else(|| self.adhesives.iter().find_map(Adhesive::fault)) {
             return Err(ShopError::Wrong(fault));
         }
         for b in &self.jaw_blanks {
@@ -125,6 +139,20 @@ mod tests {
         assert!(s.material("BRASS").is_ok());
         let e = s.material("unobtainium").unwrap_err().to_string();
         assert!(e.contains("mild-steel"), "{e}");
+    }
+
+    #[test]
+    fn what_sticks_nothing_is_refused() {
+        let s = Shop::demo().unwrap();
+        assert!(s.adhesives.len() >= 2 && s.adhesives.iter().all(|a| !a.source.is_empty()));
+        let wrong = |f: &dyn Fn(&mut Shop)| {
+            let mut s = s.clone();
+            f(&mut s);
+            s.check().unwrap_err().to_string()
+        };
+        assert!(wrong(&|s| s.adhesives[0].shear_mpa = 0.0).contains("shear"));
+        assert!(wrong(&|s| s.pallets[0].may_cut_mm = 20.0).contains("gripped"));
+        assert!(wrong(&|s| s.pallets[0].size_mm[1] = f64::NAN).contains("sizes"));
     }
 
     #[test]

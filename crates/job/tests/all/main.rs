@@ -1,6 +1,7 @@
 //! The tests of this crate in one binary: they link once and run beside one another.
 
 mod beside;
+mod bond;
 mod budget;
 mod card;
 mod compare;
