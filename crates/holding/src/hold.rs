@@ -1,6 +1,7 @@
 //! The questions that every way of holding answers. Nobody outside this crate looks which way it is.
 
 use crate::bond::Bond;
+use crate::chuck::ChuckGrip;
 use crate::frame::{Duty, Setup};
 use crate::jaw_pair::JawPair;
 use crate::soft_jaws::{CHANGE_MIN, SoftJaws};
@@ -26,6 +27,8 @@ pub enum Hold {
     SoftJaws(Box<SoftJaws>),
     /// Two jaws bolted to the vise, which are cut themselves.
     JawPair(Box<JawPair>),
+    /// In a three-jaw chuck on the table.
+    Chuck(Box<ChuckGrip>),
     /// Stuck to a pallet.
     Bond(Box<Bond>),
 }
@@ -38,18 +41,21 @@ pub enum HoldKind {
     Vise,
     /// Jaws cut to the outline.
     SoftJaws,
+    /// In a three-jaw chuck on the table.
+    Chuck,
     /// Stuck to a pallet.
     Bond,
 }
 
 impl HoldKind {
     /// All, the simplest first.
-    pub const ALL: [HoldKind; 3] = [HoldKind::Vise, HoldKind::SoftJaws, HoldKind::Bond];
+    pub const ALL: [HoldKind; 4] = [HoldKind::Vise, HoldKind::SoftJaws, HoldKind::Chuck, HoldKind::Bond];
     /// "soft jaws".
     pub fn words(self) -> &'static str {
         match self {
             HoldKind::Vise => "vise",
             HoldKind::SoftJaws => "soft jaws",
+            HoldKind::Chuck => "chuck",
             HoldKind::Bond => "bond",
         }
     }
@@ -241,6 +247,7 @@ macro_rules! ask {
             Hold::Vise($h) => $answer,
             Hold::SoftJaws($h) => $answer,
             Hold::JawPair($h) => $answer,
+            Hold::Chuck($h) => $answer,
             Hold::Bond($h) => $answer,
         }
     };
@@ -283,6 +290,14 @@ impl Hold {
     pub fn actions(&self, duty: &Duty, up: &str) -> Vec<String> {
         ask!(self, h => h.actions(duty, up))
     }
+    /// Nothing in it says how far a round piece is turned, and what is cut hangs on that.
+    pub(crate) fn turns_freely(&self) -> bool {
+        match self {
+            Hold::SoftJaws(j) => j.turns_freely,
+            Hold::Chuck(c) => c.turns_freely,
+            Hold::Vise(_) | Hold::JawPair(_) | Hold::Bond(_) => false,
+        }
+    }
     /// What there is to know at the machine.
     pub fn facts(&self) -> Vec<Fact> {
         ask!(self, h => h.facts())
@@ -304,6 +319,10 @@ impl Hold {
             Hold::SoftJaws(_) => {
                 vec![Term::new("", "the hard jaws go on again (common practice, no source)", CHANGE_MIN, "min")]
             }
+            Hold::Chuck(_) => vec![
+                Term::new("", "the vise goes off the table, the chuck on and straight (common practice, no source)", CHANGE_MIN, "min"),
+                zero("the blocks are touched (common practice, no source)"),
+            ],
             Hold::Bond(_) => vec![zero("the pallet is set, skimmed and touched (common practice, no source)")],
             Hold::JawPair(_) => vec![
                 Term::new("", "blanks are bolted on (common practice, no source)", CHANGE_MIN, "min"),
@@ -315,7 +334,7 @@ impl Hold {
     pub fn most_side(&self, within: &Box3) -> f64 {
         match self {
             Hold::Bond(b) => b.most_side(within),
-            Hold::Vise(_) | Hold::SoftJaws(_) | Hold::JawPair(_) => f64::INFINITY,
+            Hold::Vise(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) => f64::INFINITY,
         }
     }
     /// A flood of coolant would creep under the piece.
@@ -331,6 +350,7 @@ impl Hold {
         match self {
             Hold::Vise(_) => Some(HoldKind::Vise),
             Hold::SoftJaws(_) => Some(HoldKind::SoftJaws),
+            Hold::Chuck(_) => Some(HoldKind::Chuck),
             Hold::Bond(_) => Some(HoldKind::Bond),
             Hold::JawPair(_) => None,
         }
@@ -339,6 +359,7 @@ impl Hold {
     pub(crate) fn worth(&self) -> f64 {
         match self {
             Hold::SoftJaws(j) => j.worth(),
+            Hold::Chuck(c) => c.depth * c.clamp_kn,
             Hold::Bond(b) => b.bears_n,
             Hold::Vise(_) | Hold::JawPair(_) => 0.0,
         }
@@ -347,6 +368,7 @@ impl Hold {
     pub(crate) fn in_short(&self) -> String {
         match self {
             Hold::SoftJaws(j) => format!("{:.0} mm high, bear on {:.0} mm²", len(j.depth), j.bears()),
+            Hold::Chuck(c) => format!("{:.0} mm high on Ø{:.1}", len(c.depth), len(c.diameter)),
             Hold::Bond(b) => format!("{:.0} mm² stick", b.area_mm2),
             Hold::Vise(_) | Hold::JawPair(_) => String::new(),
         }
@@ -355,6 +377,7 @@ impl Hold {
     pub(crate) fn under(self, over: f64) -> Hold {
         match self {
             Hold::SoftJaws(j) => Hold::SoftJaws(Box::new(j.under(over))),
+            Hold::Chuck(c) => Hold::Chuck(Box::new(c.under(over))),
             Hold::Bond(b) => Hold::Bond(Box::new(b.under(over))),
             h @ (Hold::Vise(_) | Hold::JawPair(_)) => h,
         }
@@ -364,6 +387,7 @@ impl Hold {
         match self {
             Hold::Vise(g) => (g.above, g.height),
             Hold::SoftJaws(j) => (j.above, j.depth),
+            Hold::Chuck(c) => (c.above, c.depth),
             // Nothing grips.
             Hold::JawPair(_) | Hold::Bond(_) => (0.0, 0.0),
         }
@@ -385,7 +409,7 @@ impl Hold {
     pub fn makes(&self) -> Option<&SoftJaws> {
         match self {
             Hold::SoftJaws(j) => Some(j),
-            Hold::Vise(_) | Hold::JawPair(_) | Hold::Bond(_) => None,
+            Hold::Vise(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => None,
         }
     }
 }

@@ -7,6 +7,7 @@
 //! Work frames: x = 0 at the left end (vise stop), y = 0 at the fixed jaw (behind, +y), z = 0 on the parallels.
 
 mod bond;
+mod chuck;
 mod frame;
 mod further;
 mod grip;
@@ -22,6 +23,7 @@ mod vise;
 mod ways;
 
 pub use bond::{Bond, SetBy};
+pub use chuck::ChuckGrip;
 pub use frame::{Choice, Datum, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice, Wish};
 pub use further::Only;
 pub use hold::{Body, Demand, Fact, Hold, HoldKind, HoldKinds, Holds, Layer};

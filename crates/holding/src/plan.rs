@@ -7,7 +7,6 @@ use crate::grip::left_below;
 use crate::hold::{Hold, HoldKind};
 use crate::scheme::{School, SchemeId, schemes};
 use crate::seen::Asked;
-use crate::soft_jaws::SoftJaws;
 use crate::vise::{Bearing, Grip, RAW, SEAT, TOUCH, bodies, clamp_terms, clamping};
 use crate::ways::{
     ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_duty, grip_of, grips, other, sides, standing, way_of_further,
@@ -234,10 +233,7 @@ impl Stand {
 /// What a setup makes doubtful.
 fn doubts(s: &Setup) -> Vec<Finding> {
     let (above, grip) = s.hold.stands_above();
-    let freely = match &s.hold {
-        Hold::SoftJaws(j) => turns_freely(j, &s.name),
-        _ => None,
-    };
+    let freely = s.hold.turns_freely().then(|| turns_freely(&s.name));
     tall(&s.name, above, grip).into_iter().chain(freely).collect()
 }
 
@@ -489,18 +485,16 @@ fn block_of(
     Blank { stock, hat, grip: grip1, half }
 }
 
-/// A round part in a round nest.
-fn turns_freely(j: &SoftJaws, name: &str) -> Option<Finding> {
-    j.turns_freely.then(|| {
-        Finding::new(
-            Kind::TurnsFreely,
-            Severity::Warn,
-            format!("The nest of {name} is round: nothing in it says how far the part is turned, and what is cut there hangs on it"),
-            "Scribe a line across part and hat before it comes out of the first side, at the right end along X, and set it to that line; or put a pin of the first side's hole against a stop.",
-        )
-        .in_setup(name)
-        .keyed(name)
-    })
+/// A round part that nothing turns.
+fn turns_freely(name: &str) -> Finding {
+    Finding::new(
+        Kind::TurnsFreely,
+        Severity::Warn,
+        format!("What holds {name} is round: nothing in it says how far the part is turned, and what is cut there hangs on it"),
+        "Scribe a line across part and hat before it comes out of the first side, at the right end along X, and set it to that line; or put a pin of the first side's hole against a stop.",
+    )
+    .in_setup(name)
+    .keyed(name)
 }
 
 /// Where the halves meet a line may be seen.

@@ -123,12 +123,14 @@ impl SchemeId {
                 HoldKind::Bond => "",
                 HoldKind::Vise => ", what is left between flat jaws",
                 HoldKind::SoftJaws => ", what is left in soft jaws",
+                HoldKind::Chuck => ", what is left in a chuck",
             };
             return format!("{up} up, a sheet stuck to a pallet{then}");
         }
         let then = match self.hold {
             HoldKind::Vise => "then between flat jaws",
             HoldKind::SoftJaws => "then in soft jaws",
+            HoldKind::Chuck => "then in a chuck on the table",
             HoldKind::Bond => "then stuck to a pallet",
         };
         format!("{up} up first, {then}; {}", self.school.words())

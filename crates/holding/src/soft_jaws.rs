@@ -162,14 +162,14 @@ pub struct Carved {
 }
 
 /// A place where the part may stand, and how high the jaws may then be.
-struct Stand {
-    seat: f64,
-    flat: Region,
-    depth: f64,
+pub(crate) struct Stand {
+    pub seat: f64,
+    pub flat: Region,
+    pub depth: f64,
 }
 
 /// Where it can stand, best first; or why nowhere.
-fn stands(seen: &Seen, cuts: &[DVec3], only: bool) -> Result<Vec<Stand>, String> {
+pub(crate) fn stands(seen: &Seen, cuts: &[DVec3], only: bool) -> Result<Vec<Stand>, String> {
     let b = seen.view.bounds;
     let height = b.size().z;
     let mut low = cuts.iter().map(|p| seen.view.from_part.point(*p).z).fold(b.max.z, Sure::at_most);
@@ -424,7 +424,7 @@ fn bolts(blanks: &JawBlanks, pockets: &[Pocket], middle: f64, bed: f64) -> Resul
 }
 
 /// Is an outline one circle?
-fn is_round(r: &Region) -> bool {
+pub(crate) fn is_round(r: &Region) -> bool {
     let Some((lo, hi)) = r.bounds() else { return false };
     let (c, radius) = ((lo + hi) / 2.0, (hi.x - lo.x) / 2.0);
     let outer = r.loops().into_iter().max_by(|a, b| a.len().cmp(&b.len()));

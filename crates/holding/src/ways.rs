@@ -313,6 +313,7 @@ pub(crate) fn other(
     match kind {
         HoldKind::Vise => Err("not wanted".into()),
         HoldKind::SoftJaws => design(&asked).map(|j| Hold::SoftJaws(Box::new(j))),
+        HoldKind::Chuck => crate::chuck::design(&asked).map(|c| Hold::Chuck(Box::new(c))),
         HoldKind::Bond => crate::bond::design(&asked, false).map(|b| Hold::Bond(Box::new(b))),
     }
 }

@@ -5,7 +5,7 @@ use crate::beside;
 use crate::budget::{self, Crossing};
 use crate::cache::{Desk, StageKey, cached};
 use crate::decision::Settled;
-use crate::made::{self, Made};
+use crate::made::{self, Made, MadeBody};
 use crate::stocking::{self, Prepared};
 use crate::told::{
     after_the_drill, by_hand, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back,
@@ -105,6 +105,8 @@ pub struct SidePlan {
     pub promises: Anchored,
     /// What somebody edited of it.
     pub edited: Option<Edit>,
+    /// What holds it and is no box, but for what is made.
+    pub solids: Vec<MadeBody>,
     /// Stock as planned after it, in layers from the bottom up, work coordinates: never less than there is.
     pub after: Vec<Layer3>,
 }
@@ -289,6 +291,12 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             SidePlan { after, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &scheme) }
         })
         .collect();
+    for s in &mut sides {
+        match made::solids(&s.setup)? {
+            Ok(solids) => s.solids = solids,
+            Err(why) => findings.push(made::not_made(&s.setup.name, "what holds it", &why)),
+        }
+    }
     take_edits(&mut sides, settled, &mut findings);
     for id in settled.operations.keys().chain(settled.sequence.iter().map(|m| &m.id)) {
         if !sides.iter().any(|s| s.operations.iter().any(|o| o.id == *id)) {
@@ -628,6 +636,7 @@ fn side_plan(
         program: text,
         promises: Anchored { promises, lost: Vec::new() },
         edited: None,
+        solids: Vec::new(),
         after: Vec::new(),
     }
 }

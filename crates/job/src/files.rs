@@ -19,6 +19,8 @@ use std::path::{Path, PathBuf};
 const POSTED: &str = "posted";
 /// Folder of the pieces that are made to hold the part, each with the same files.
 const MADE: &str = "made";
+/// Folder of the solids that hold a setup and are not made for it: chuck jaws.
+const HOLD: &str = "hold";
 /// Their model.
 const MODEL: &str = "model.step";
 
@@ -284,7 +286,7 @@ fn write_folder(
             zero_in_machine_mm: s.setup.zero_in_machine.to_array(),
             zeros: BTreeMap::new(),
             tools: s.tools.clone(),
-            keep_out: keep_outs(&s.setup, &plan.made),
+            keep_out: keep_outs(s, k, &plan.made),
             error: error_file(&s.setup),
             station: s.setup.station.clone(),
             hold: Some(s.setup.hold.clone()),
@@ -313,6 +315,12 @@ fn write_folder(
         crossings: plan.crossings.clone(),
         schemes: schemes.map(crate::Comparison::plain),
     };
+    for (k, s) in plan.sides.iter().enumerate().filter(|(_, s)| !s.solids.is_empty()) {
+        std::fs::create_dir_all(dir.join(HOLD).join((k + 1).to_string())).map_err(io(dir))?;
+        for b in &s.solids {
+            put(&solid_file(k, b), &b.step)?;
+        }
+    }
     put(file, bytes)?;
     put("plan.json", json(&plan_file).as_bytes())?;
     put("proof.json", json(proof).as_bytes())?;
@@ -320,7 +328,8 @@ fn write_folder(
 }
 
 /// What nothing may enter: boxes, and the solids of what is made, as they stand when they hold.
-fn keep_outs(setup: &holding::Setup, made: &[crate::Made]) -> Vec<KeepOutFile> {
+fn keep_outs(side: &crate::SidePlan, k: usize, made: &[crate::Made]) -> Vec<KeepOutFile> {
+    let setup = &side.setup;
     let boxes = setup.hold.bodies().iter().filter(|b| b.layers.is_empty());
     let boxes = boxes.map(|b| KeepOutFile::Box {
         name: b.name.clone(),
@@ -336,7 +345,17 @@ fn keep_outs(setup: &holding::Setup, made: &[crate::Made]) -> Vec<KeepOutFile> {
             work_from_model: Placement::IDENTITY.to_rows(),
         })
     });
-    boxes.chain(solids).collect()
+    let standing = side.solids.iter().map(|b| KeepOutFile::Model {
+        name: b.name.clone(),
+        model: solid_file(k, b),
+        work_from_model: Placement::IDENTITY.to_rows(),
+    });
+    boxes.chain(solids).chain(standing).collect()
+}
+
+/// Where a solid that holds a setup (from 0) lies.
+fn solid_file(k: usize, b: &crate::MadeBody) -> String {
+    format!("{HOLD}/{}/{}", k + 1, b.file)
 }
 
 /// What the zero and the seat of a setup may be off by, along its axes, mm.

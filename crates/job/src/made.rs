@@ -2,8 +2,8 @@
 
 use crate::cache::{Desk, StageKey};
 use crate::chain::{JobError, Plan, plan_single};
-use geom::{Box3, DVec2, TriMesh};
-use holding::{Carved, Pocket, SoftJaws};
+use geom::{Box3, DVec2, Region, TriMesh};
+use holding::{Carved, Pocket, Setup, SoftJaws};
 use intake::{Hollow, Reading};
 use part::Part;
 use reason::{Finding, Kind, Severity};
@@ -120,6 +120,36 @@ pub(crate) fn soft_jaws(
         pockets: whole.pockets,
         plan,
     }))
+}
+
+/// What holds a setup and is no box, as solids: chuck jaws. Pieces that are made have theirs of their own. The inner error says why they cannot be modelled.
+pub(crate) fn solids(setup: &Setup) -> Result<Result<Vec<MadeBody>, String>, JobError> {
+    if setup.hold.makes().is_some() {
+        return Ok(Ok(Vec::new()));
+    }
+    let mut out = Vec::new();
+    for b in setup.hold.bodies().iter().filter(|b| !b.layers.is_empty()) {
+        let block = Box3 { min: b.min, max: b.max };
+        let whole = Region::rect(b.min.truncate() - DVec2::ONE, b.max.truncate() + DVec2::ONE);
+        // From below up each section is what the one above may not be wider than.
+        let around: Vec<(Vec<Vec<DVec2>>, f64)> = (b.layers.iter())
+            .map(|(z0, _, l)| (whole.minus(&Region::from_oriented(l)).loops(), *z0))
+            .collect();
+        let hollows: Vec<Hollow> = (around.iter())
+            .map(|(outlines, floor)| {
+                let floor = if *floor <= b.min.z + 1e-9 { floor - 1.0 } else { *floor };
+                Hollow { outlines, floor, islands: &[], islands_to: floor }
+            })
+            .collect();
+        let c = match intake::carve(&block, &hollows, None) {
+            Ok(c) => c,
+            Err(why) => return Ok(Err(format!("{}: {why}", b.name))),
+        };
+        let mesh = Part::from_model(&c.model, &Reading::default())?.mesh;
+        let plain: String = b.name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+        out.push(MadeBody { name: b.name.clone(), file: format!("{}.step", plain.trim_matches('-')), step: c.step, mesh });
+    }
+    Ok(Ok(out))
 }
 
 /// Jaws that cannot be made hold nothing.

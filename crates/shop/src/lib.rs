@@ -5,7 +5,7 @@ pub mod pallet;
 pub mod standards;
 pub mod tool;
 
-use machine::{JawBlanks, Machine, Material, Vise};
+use machine::{Chuck, JawBlanks, Machine, Material, Vise};
 use pallet::{Adhesive, Pallet};
 use serde::{Deserialize, Serialize};
 use tool::Tool;
@@ -21,6 +21,9 @@ pub struct Shop {
     /// Soft jaws for it that are not cut yet.
     #[serde(default)]
     pub jaw_blanks: Vec<JawBlanks>,
+    /// Chucks for the table.
+    #[serde(default)]
+    pub chucks: Vec<Chuck>,
     /// Plates that pieces are stuck to.
     #[serde(default)]
     pub pallets: Vec<Pallet>,
@@ -68,6 +71,7 @@ impl Shop {
             machine: Machine,
             vise: Vise,
             jaw_blanks: Vec<JawBlanks>,
+            chucks: Vec<Chuck>,
             pallets: Vec<Pallet>,
             adhesives: Vec<Adhesive>,
         }
@@ -87,6 +91,7 @@ impl Shop {
             machine: place.machine,
             vise: place.vise,
             jaw_blanks: place.jaw_blanks,
+            chucks: place.chucks,
             pallets: place.pallets,
             adhesives: place.adhesives,
             crib: crib.tool,
@@ -101,6 +106,7 @@ impl Shop {
             return Err(ShopError::Wrong(fault));
         }
         let blanks = self.jaw_blanks.iter().find_map(JawBlanks::fault);
+        let blanks = blanks.or_else(|| self.chucks.iter().find_map(Chuck::fault));
         let stuck = || self.pallets.iter().find_map(Pallet::fault);
         if let Some(fault) = blanks.or_else(stuck).or_else(|| self.adhesives.iter().find_map(Adhesive::fault)) {
             return Err(ShopError::Wrong(fault));
@@ -151,6 +157,7 @@ mod tests {
             s.check().unwrap_err().to_string()
         };
         assert!(wrong(&|s| s.adhesives[0].shear_mpa = 0.0).contains("shear"));
+        assert!(wrong(&|s| s.chucks[0].range_mm = [50.0, 20.0]).contains("range"));
         assert!(wrong(&|s| s.pallets[0].may_cut_mm = 20.0).contains("gripped"));
         assert!(wrong(&|s| s.pallets[0].size_mm[1] = f64::NAN).contains("sizes"));
     }

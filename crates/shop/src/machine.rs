@@ -207,6 +207,37 @@ impl JawBlanks {
     }
 }
 
+/// A three-jaw chuck that is bolted to the table, its axis upright.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Chuck {
+    /// Words.
+    pub name: String,
+    /// Of its body, mm.
+    pub body_diameter_mm: f64,
+    /// From the table to its face, mm.
+    pub body_height_mm: f64,
+    /// Of a jaw above the face, mm.
+    pub jaw_height_mm: f64,
+    /// Of a jaw, mm.
+    pub jaw_width_mm: f64,
+    /// Of a jaw, radially, mm.
+    pub jaw_length_mm: f64,
+    /// Least and largest diameter that it grips from outside, mm.
+    pub range_mm: [f64; 2],
+    /// Of each jaw by hand, kN.
+    pub clamp_kn: f64,
+}
+
+impl Chuck {
+    /// Why this describes no chuck, if it does not.
+    pub fn fault(&self) -> Option<String> {
+        let sizes = [self.body_diameter_mm, self.body_height_mm, self.jaw_height_mm, self.jaw_width_mm, self.clamp_kn];
+        let sound = sizes.iter().all(|v| v.is_finite() && *v > 0.0 && *v < 2000.0);
+        let range = self.range_mm[0] >= 0.0 && self.range_mm[0] < self.range_mm[1];
+        (!sound || !range).then(|| format!("the chuck '{}' must have sizes above 0 and a range", self.name))
+    }
+}
+
 /// N/mm².
 fn like_aluminium() -> f64 {
     70_000.0

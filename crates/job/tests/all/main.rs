@@ -4,6 +4,7 @@ mod beside;
 mod bond;
 mod budget;
 mod card;
+mod chuck;
 mod compare;
 mod engagement;
 #[path = "../family/mod.rs"]
