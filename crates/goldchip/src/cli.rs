@@ -247,11 +247,11 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
             f.bears_mm2[2]
         );
     }
-    for w in &schemes.ways {
+    for w in schemes.ways.iter().filter(|w| w.why_not.is_empty()) {
         let said = if w.planned { "proved" } else { "about" };
-        let minutes = if w.why_not.is_empty() { format!("{said} {:.1} min a piece; ", w.piece_min) } else { String::new() };
-        say!("{} {}: {minutes}{}", if w.chosen { "*" } else { "-" }, w.id, w.why);
+        say!("{} {}: {said} {:.1} min a piece; {}", if w.chosen { "*" } else { "-" }, w.id, w.piece_min, w.why);
     }
+    schemes.refused.iter().for_each(|(words, why)| say!("cannot be: {words}: {why}"));
     schemes.pays.iter().for_each(|p| say!("{p}"));
     report(&proof);
     let times: Vec<String> = stages.iter().map(|(n, t)| format!("{n} {t:.2} s")).collect();

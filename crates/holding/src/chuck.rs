@@ -27,6 +27,8 @@ const PACKING: f64 = 0.5;
 const BEARS: f64 = 1.0 / 3.0;
 /// To set the piece down, pack, close and indicate it (common practice, no source), min.
 const LOAD: f64 = 3.0;
+/// Least height of jaw that holds, mm.
+const LEAST: f64 = 3.0;
 /// Radii of a wall that is straight differ by less, mm.
 const STRAIGHT: f64 = 0.02;
 
@@ -74,14 +76,17 @@ pub(crate) fn design(a: &Asked) -> Result<ChuckGrip, String> {
     let b = seen.view.bounds;
     let stand = stands(&seen, a.cuts, a.only)?.into_iter().find(|s| s.seat < b.min.z + OFF_FLOOR);
     let Some(s) = stand else { return Err("its lowest end is no flat to stand on".into()) };
-    let depth = s.depth.at_most(chuck.jaw_height_mm - 1.0);
     let round = |z: f64| circle(&seen.below(z));
-    let (Some((middle, radius)), Some((_, low))) = (round(s.seat + depth), round(s.seat + 0.3)) else {
+    let Some((_, low)) = round(s.seat + 0.3) else {
         return Err("its outline is not round where jaws would grip it".into());
     };
-    if (radius - low).abs() > STRAIGHT {
+    // As high as the round goes straight up.
+    let highest = s.depth.at_most(chuck.jaw_height_mm - 1.0);
+    let steps = (0..).map(|k| highest - 0.5 * f64::from(k)).take_while(|d| *d >= LEAST);
+    let straight = |d: &f64| round(s.seat + d).filter(|(_, r)| (r - low).abs() <= STRAIGHT).map(|(m, r)| (*d, m, r));
+    let Some((depth, middle, radius)) = steps.into_iter().find_map(|d| straight(&d)) else {
         return Err("its outside leans or has a step where jaws would grip it".into());
-    }
+    };
     let diameter = 2.0 * radius;
     let [least, most] = chuck.range_mm;
     if diameter < least || diameter > most {

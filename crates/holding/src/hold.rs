@@ -39,17 +39,17 @@ pub enum Hold {
 pub enum HoldKind {
     /// Two flat jaws.
     Vise,
-    /// Jaws cut to the outline.
-    SoftJaws,
     /// In a three-jaw chuck on the table.
     Chuck,
+    /// Jaws cut to the outline.
+    SoftJaws,
     /// Stuck to a pallet.
     Bond,
 }
 
 impl HoldKind {
     /// All, the simplest first.
-    pub const ALL: [HoldKind; 4] = [HoldKind::Vise, HoldKind::SoftJaws, HoldKind::Chuck, HoldKind::Bond];
+    pub const ALL: [HoldKind; 4] = [HoldKind::Vise, HoldKind::Chuck, HoldKind::SoftJaws, HoldKind::Bond];
     /// "soft jaws".
     pub fn words(self) -> &'static str {
         match self {

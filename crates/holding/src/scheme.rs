@@ -117,23 +117,24 @@ impl SchemeId {
     }
     /// "+Z up first, then in soft jaws; hat and deck".
     pub fn words(&self) -> String {
-        let up = part::direction_name(self.up());
-        if self.school == School::Sheet {
-            let then = match self.hold {
-                HoldKind::Bond => "",
-                HoldKind::Vise => ", what is left between flat jaws",
-                HoldKind::SoftJaws => ", what is left in soft jaws",
-                HoldKind::Chuck => ", what is left in a chuck",
-            };
-            return format!("{up} up, a sheet stuck to a pallet{then}");
-        }
-        let then = match self.hold {
-            HoldKind::Vise => "then between flat jaws",
-            HoldKind::SoftJaws => "then in soft jaws",
-            HoldKind::Chuck => "then in a chuck on the table",
-            HoldKind::Bond => "then stuck to a pallet",
+        self.in_words(&format!("{} up first", part::direction_name(self.up())))
+    }
+    /// The same of both ends.
+    pub fn whichever_up(&self) -> String {
+        self.in_words("either end up first")
+    }
+    fn in_words(&self, up: &str) -> String {
+        let hold = match self.hold {
+            HoldKind::Vise => "between flat jaws",
+            HoldKind::Chuck => "in a chuck on the table",
+            HoldKind::SoftJaws => "in soft jaws",
+            HoldKind::Bond => "stuck to a pallet",
         };
-        format!("{up} up first, {then}; {}", self.school.words())
+        match (self.school, self.hold) {
+            (School::Sheet, HoldKind::Bond) => format!("{up}, a sheet stuck to a pallet"),
+            (School::Sheet, _) => format!("{up}, a sheet stuck to a pallet; what is left {hold}"),
+            _ => format!("{up}, then {hold}; {}", self.school.words()),
+        }
     }
 }
 

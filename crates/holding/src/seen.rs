@@ -66,9 +66,16 @@ impl Seen<'_> {
         let b = self.view.bounds;
         let middle = b.middle().truncate();
         let outline = self.view.shadow(b.min.z - 1.0);
+        let filled = |r: &Region| {
+            let outer: Vec<Vec<DVec2>> = r.components().iter().filter_map(|c| c.loops().into_iter().next()).collect();
+            Region::from_oriented(&outer)
+        };
+        let through = filled(&outline).minus(&outline);
         (1..10).map(|k| b.min.z + b.size().z * f64::from(k) / 10.0).any(|z| {
-            // Open from above, and not from below as well.
+            // Open from above, and not from below as well; what is open right through is there already, however it lies.
             let mine = self.below(z).intersect(&outline.minus(&self.view.shadow(z)));
+            let there = through.intersect(&filled(&mine));
+            let mine = Region::union_all(&[mine, there]);
             [0.7, 1.9].into_iter().any(|angle| {
                 let turn = |p: DVec2| middle + DVec2::from_angle(angle).rotate(p - middle);
                 let turned: Vec<Vec<DVec2>> =

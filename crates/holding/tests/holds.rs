@@ -170,13 +170,22 @@ fn a_round_part_is_told_where_its_turn_matters() {
     let told = |s: &Shape| {
         let choice = wishing(up_first(2, true));
         let p = plan(&read(s), &shop, aluminium(&shop), &choice).unwrap();
-        assert!(p.setups.len() == 2 && p.setups[1].hold.makes().is_some(), "{:?}", p.not_planned);
+        // In a chuck, which needs nothing made; in soft jaws where there is none.
+        assert!(p.setups.len() == 2 && p.setups[1].hold.kind() == Some(HoldKind::Chuck), "{:?}", p.not_planned);
+        let bare = Shop { chucks: Vec::new(), ..shop.clone() };
+        let q = plan(&read(s), &bare, aluminium(&bare), &choice).unwrap();
+        assert!(q.setups.len() == 2 && q.setups[1].hold.makes().is_some(), "{:?}", q.not_planned);
+        let told = |p: &Scheme| p.findings.iter().any(|f| f.kind == "turns_freely");
+        assert_eq!(told(&p), told(&q));
         p.findings.iter().any(|f| f.kind == "turns_freely")
     };
     // Nothing, a recess in the middle, a hole right through (the first side's): no.
     assert!(!told(&disc()));
     assert!(!told(&disc().cut(&bore(0.0, 6.0, -1.0, 4.0)).unwrap()));
     assert!(!told(&disc().cut(&bore(12.0, 2.5, -1.0, 15.0)).unwrap()));
+    // A flange around a hub, with a hole right through it: what is cut around the hub is round, the hole is there.
+    let hub = Shape::cylinder([0.0, 0.0, 14.0], up, 8.0, 6.0).unwrap();
+    assert!(!told(&disc().fuse(&hub).unwrap().cut(&bore(14.0, 2.5, -1.0, 15.0)).unwrap()));
     // A blind hole off the middle from below: yes.
     assert!(told(&disc().cut(&bore(12.0, 2.5, -1.0, 6.0)).unwrap()));
 }

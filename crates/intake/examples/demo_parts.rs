@@ -155,6 +155,40 @@ fn hex_standoff() -> Result<Shape, ModelError> {
     p.cut(&Shape::cone([0.0, 0.0, 14.0], UP, 2.5, 0.0, 2.5 / (59.0_f64.to_radians()).tan())?)
 }
 
+/// Plate that carries the sights of the finder: thin, of an odd outline, with a window and slots.
+fn sight_plate() -> Result<Shape, ModelError> {
+    let c = [([0.0, 6.0], 5.0), ([34.0, 0.0], 8.0), ([88.0, 10.0], 6.0), ([82.0, 44.0], 8.0), ([40.0, 52.0], 10.0), ([6.0, 40.0], 6.0)];
+    let mut p = Shape::prism(&rounded_polygon(&c), 0.0, 3.0)?;
+    let w = [([30.0, 16.0], 4.0), ([60.0, 18.0], 4.0), ([58.0, 36.0], 4.0), ([32.0, 38.0], 4.0)];
+    p = p.cut(&Shape::prism(&rounded_polygon(&w), -1.0, 4.0)?)?;
+    for (x, y, d) in [(10.0, 12.0, 4.5), (78.0, 18.0, 4.5), (74.0, 38.0, 4.5), (14.0, 34.0, 4.5), (20.0, 22.0, 6.0), (68.0, 28.0, 6.0)] {
+        p = p.cut(&hole(x, y, d, -1.0, 4.0)?)?;
+    }
+    Ok(p)
+}
+
+/// Flange of the finder's tube: a hub, a bore with a shoulder from below, six holes.
+fn finder_flange() -> Result<Shape, ModelError> {
+    let disc = |r: f64, z0: f64, z1: f64| Shape::cylinder([0.0, 0.0, z0], UP, r, z1 - z0);
+    let mut p = disc(36.0, 0.0, 10.0)?.fuse(&disc(22.0, 10.0, 20.0)?)?;
+    p = p.cut(&disc(14.0, -1.0, 21.0)?)?.cut(&disc(18.0, -1.0, 4.0)?)?;
+    for k in 0..6 {
+        let a = f64::from(k) * std::f64::consts::TAU / 6.0;
+        p = p.cut(&hole(29.0 * a.cos(), 29.0 * a.sin(), 5.5, -1.0, 21.0)?)?;
+    }
+    Ok(p)
+}
+
+/// Bar of the counterweight: cut from a flat that is hardly thicker than it is.
+fn counterweight_bar() -> Result<Shape, ModelError> {
+    let mut p = rect(0.0, 0.0, 96.0, 32.0, 6.0, 0.0, 20.0)?;
+    p = p.cut(&rect(30.0, 8.0, 66.0, 24.0, 4.0, 12.0, 21.0)?)?;
+    for x in [12.0, 84.0] {
+        p = p.cut(&hole(x, 16.0, 8.5, -1.0, 21.0)?)?.cut(&hole(x, 16.0, 14.0, -1.0, 9.0)?)?;
+    }
+    Ok(p)
+}
+
 /// Oil block of the azimuth bearing: ports with sealing cones, galleries that cross square and at a shallow angle.
 fn oil_block() -> Result<Shape, ModelError> {
     let mut p = Shape::block([0.0; 3], [90.0, 50.0, 40.0])?;
@@ -301,6 +335,9 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         ("dovetail-rail", dovetail_rail()?),
         ("dome-cap", dome_cap()?),
         ("slit-latch", slit_latch()?),
+        ("sight-plate", sight_plate()?),
+        ("finder-flange", finder_flange()?),
+        ("counterweight-bar", counterweight_bar()?),
     ] {
         part.write_step(&dir.join(format!("{name}.step")))?;
         println!("{name}: {:.3} mm³", part.volume());

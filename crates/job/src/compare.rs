@@ -110,6 +110,8 @@ pub struct Comparison {
     pub ways: Vec<WholeWay>,
     /// From how many pieces on another way than the first takes less time, in words.
     pub pays: Vec<String>,
+    /// Ways that cannot be, with the reason; what is the same for several stands once.
+    pub refused: Vec<(String, String)>,
 }
 
 /// The plan that stands, with its proof.
@@ -213,6 +215,21 @@ impl Comparison {
     /// The same for another number of pieces.
     pub fn of_pieces(self, quantity: u32) -> Comparison {
         settle(self.ways, quantity, self.done)
+    }
+    /// Ways that cannot be, in words with the reason: those that say the same in one line.
+    fn refused(&self) -> Vec<(String, String)> {
+        let mut out: Vec<(String, String, SchemeId)> = Vec::new();
+        let shut = self.ways.iter().filter(|w| !w.why_not.is_empty());
+        for (w, id) in shut.filter_map(|w| Some((w, w.id.parse::<SchemeId>().ok()?))) {
+            let same = |o: &&mut (String, String, SchemeId)| {
+                o.2.school == id.school && o.2.hold == id.hold && o.1 == w.why_not
+            };
+            match out.iter_mut().find(same) {
+                Some(o) => o.0 = id.whichever_up(),
+                None => out.push((w.words.clone(), w.why_not.clone(), id)),
+            }
+        }
+        out.into_iter().map(|(words, why, _)| (words, why)).collect()
     }
     /// As a file says it: without drawings.
     pub fn plain(mut self) -> Comparison {
@@ -398,7 +415,9 @@ fn settle(mut ways: Vec<WholeWay>, quantity: u32, done: bool) -> Comparison {
         ways.iter_mut().for_each(|w| w.why = why(w, &first));
     }
     let pays = pays(&ways);
-    Comparison { quantity, done, ways, pays }
+    let mut out = Comparison { quantity, done, ways, pays, refused: Vec::new() };
+    out.refused = out.refused();
+    out
 }
 
 /// Why a way stands where it stands.

@@ -175,6 +175,9 @@ pub struct SideSheet {
     pub station: String,
     /// What is held: "raw stock".
     pub held_on: String,
+    /// The way of holding; none for a piece that is made to hold.
+    #[serde(default)]
+    pub held_by: Option<HoldKind>,
     /// How it is held.
     pub hold: Vec<Fact>,
     /// To load and hold it, min.
@@ -458,6 +461,7 @@ fn side_sheet(
         zero_in_machine: side.setup.zero_in_machine.to_array(),
         station: side.setup.station.clone(),
         held_on: side.setup.hold.on().into(),
+        held_by: side.setup.hold.kind(),
         hold: side.setup.hold.facts(),
         load_minutes: side.setup.hold.minutes(),
         limits: crate::told::hold_limits(&side.setup, &side.operations, material.map_or(0.0, |m| m.friction))

@@ -25,6 +25,8 @@ const MATERIALS: [(&str, &str); 4] = [
 ];
 /// Answers that stand in the demo: of which part, to what, and the answer. Three sharp walls meet in the mirror wedge's seat; no cutter makes that corner.
 pub const ANSWERS: [(&str, &str, &str); 1] = [("mirror-wedge", "hand/corner:outline@X55.0/+Z", "yes")];
+/// Blocks that stand in the demo, along the part's x, y and z, mm: a flat that leaves nothing to hold below.
+const BLOCKS: [(&str, [f64; 3]); 1] = [("counterweight-bar", [100.0, 36.0, 22.0])];
 const SHOP: &str = "Hill observatory workshop";
 
 /// Make a shop with its data.
@@ -97,7 +99,9 @@ fn decisions(file: &str) -> Vec<job::Decision> {
     let material = material.map(|m| job::Decision::Material { id: Some(m.1.into()) });
     let answers = ANSWERS.iter().filter(|a| file.starts_with(a.0));
     let answers = answers.map(|a| job::Decision::Answer { question: a.1.into(), answer: Some(a.2.into()) });
-    material.chain(answers).collect()
+    let blocks = BLOCKS.iter().filter(|b| file.starts_with(b.0));
+    let blocks = blocks.map(|b| job::Decision::Stock { choice: Some(job::StockDecision::Sizes(b.1)) });
+    material.chain(answers).chain(blocks).collect()
 }
 
 fn owner(c: &mut Conn, shop: i64) -> Result<Me, Fault> {

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import styled from 'styled-components';
 import { measureQuery } from '../api';
-import type { Reading } from '../api/types';
+import type { HoldKind, Reading } from '../api/types';
 import { Link, Quiet } from '../parts/basics';
 import { capital, say, saySize } from '../model/units';
 import { useJob, type Ticket } from './job';
@@ -99,6 +99,14 @@ export function OverStock() {
   );
 }
 
+/** What is seen of a hold. */
+const held: Record<HoldKind, string> = {
+  vise: 'Front jaw is glass',
+  chuck: 'Three jaws, packed, on the table',
+  soft_jaws: 'Jaws with the nest that is cut for it',
+  bond: 'Stuck to a pallet that is gripped in the vise',
+};
+
 /** The same over the stock at the machine. */
 export function Over({ ticket, setup }: { ticket: Ticket; setup: number }) {
   const { sheet, side, places, setPlaces } = useJob();
@@ -110,9 +118,7 @@ export function Over({ ticket, setup }: { ticket: Ticket; setup: number }) {
       </h2>
       <Quiet>
         {ticket === 'hold'
-          ? x?.keep_out.some((k) => k.layers.length > 0)
-            ? 'Jaws with the nest that is cut for it; blue cross: the zero'
-            : 'Front jaw is glass; blue cross: the zero'
+          ? `${held[x?.held_by ?? 'vise']}; blue cross: the zero`
           : ticket === 'order' || ticket === 'cutters'
             ? 'Stock after the chosen step; blue its cuts, dashed its rapids'
             : 'Brass: cut surface'}

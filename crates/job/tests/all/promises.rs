@@ -91,10 +91,10 @@ fn sharp_corners_are_a_stop_with_their_places() {
     assert!(proof.leftover_mm < 0.1 && proof.gouge_mm < 0.02);
 }
 
-/// A round part leaves nothing parallel to grip, and this shop has no soft jaws.
+/// A round part leaves nothing parallel to grip, and this shop has no soft jaws, no chuck and nothing that sticks.
 #[test]
 fn nothing_to_grip_is_said() {
-    let shop = Shop { jaw_blanks: Vec::new(), ..Shop::demo().unwrap() };
+    let shop = Shop { jaw_blanks: Vec::new(), chucks: Vec::new(), adhesives: Vec::new(), ..Shop::demo().unwrap() };
     let ring: Vec<Piece> =
         vec![Piece { to: [-20.0, 0.0], mid: Some([0.0, 20.0]) }, Piece { to: [20.0, 0.0], mid: Some([0.0, -20.0]) }];
     let part = read(&Shape::prism(&ring, 0.0, 12.0).unwrap());

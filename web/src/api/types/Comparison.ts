@@ -20,4 +20,8 @@ ways: Array<WholeWay>,
 /**
  * From how many pieces on another way than the first takes less time, in words.
  */
-pays: Array<string>, };
+pays: Array<string>, 
+/**
+ * Ways that cannot be, with the reason; what is the same for several stands once.
+ */
+refused: Array<[string, string]>, };

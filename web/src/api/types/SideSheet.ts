@@ -2,6 +2,7 @@
 import type { Datum } from "./Datum";
 import type { Edit } from "./Edit";
 import type { Fact } from "./Fact";
+import type { HoldKind } from "./HoldKind";
 import type { HoldLimit } from "./HoldLimit";
 import type { KeepOutSheet } from "./KeepOutSheet";
 import type { OpSheet } from "./OpSheet";
@@ -31,6 +32,10 @@ station: string,
  * What is held: "raw stock".
  */
 held_on: string, 
+/**
+ * The way of holding; none for a piece that is made to hold.
+ */
+held_by: HoldKind | null, 
 /**
  * How it is held.
  */

@@ -99,7 +99,7 @@ export function HoldTicket() {
               {capital(x.name)}
             </Button>
           ))}
-          {s ? <Quiet>grips {s.held_on}</Quiet> : null}
+          {s ? <Quiet>by its {s.held_on}</Quiet> : null}
         </Line>
         {s ? <Offers setup={s.name} /> : null}
         {sheet.made.map((m, k) => (m.setup === s?.name ? <Made key={m.name} made={m} number={k} /> : null))}

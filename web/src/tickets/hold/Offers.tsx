@@ -29,7 +29,12 @@ const Card = styled.li<{ $chosen: boolean }>`
   }
 `;
 
-const names: Record<HoldKind, string> = { vise: 'Flat jaws on parallels', soft_jaws: 'Soft jaws' };
+const names: Record<HoldKind, string> = {
+  vise: 'Flat jaws on parallels',
+  chuck: 'Chuck on the table',
+  soft_jaws: 'Soft jaws',
+  bond: 'Stuck to a pallet',
+};
 
 /** The largest error of a way along any axis. */
 const errorWords = (o: Offer, units: Units) => {

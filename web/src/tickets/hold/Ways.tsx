@@ -145,7 +145,7 @@ export function Ways() {
   const ways = useInWords(units, useQuery(waysQuery(id, state.sheet_revision)).data);
   const decided = sheet.hold.scheme_decided;
   const open = ways?.ways.filter((w) => !w.why_not) ?? [];
-  const shut = ways?.ways.filter((w) => w.why_not) ?? [];
+  const shut = ways?.refused ?? [];
   const quantity = ways?.quantity ?? 1;
   return (
     <Section aria-label="Whole ways">
@@ -215,11 +215,13 @@ export function Ways() {
       </List>
       {shut.length > 0 ? (
         <details style={{ marginTop: 8 }}>
-          <summary>{shut.length === 1 ? 'One way cannot be' : `${shut.length} ways cannot be`}</summary>
+          <summary>
+            {shut.length === 1 ? 'One way cannot be, and why' : `${shut.length} ways cannot be, and why`}
+          </summary>
           <ul>
-            {shut.map((w) => (
-              <li key={w.id} data-refused={w.id}>
-                {w.words}: <Quiet>{w.why_not}</Quiet>
+            {shut.map(([words, why]) => (
+              <li key={words} data-refused={words}>
+                {words}: <Quiet>{why}</Quiet>
               </li>
             ))}
           </ul>
