@@ -134,6 +134,11 @@ impl Browser {
         self.until(FOR_A_PLAN, &css, || async { self.page.find(By::Css(&css)).await.ok() }).await;
     }
 
+    /// Something that hangs on a plan.
+    pub async fn find_slow(&self, css: &str) {
+        self.until(FOR_A_PLAN, css, || async { self.page.find(By::Css(css)).await.ok() }).await;
+    }
+
     /// The stage has drawn what it is to show.
     pub async fn drawn(&self) {
         self.js_until("const s = document.querySelector('[data-stage]'); return s && s.dataset.ready === 'true'").await;

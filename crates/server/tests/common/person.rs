@@ -96,15 +96,23 @@ pub const PRIVATE: &str = "three odd lathes sing";
 
 /// With more in the environment, and private passwords.
 pub fn peopled_with(workers: usize, more: &[(&str, &str)]) -> House {
+    house_of(workers, more, &shop::Shop::demo().unwrap())
+}
+
+/// In a shop that has other things.
+pub fn peopled_in(workers: usize, shop: &shop::Shop) -> House {
+    house_of(workers, &[], shop)
+}
+
+fn house_of(workers: usize, more: &[(&str, &str)], data: &shop::Shop) -> House {
     let base = Base::new();
-    let data = shop::Shop::demo().unwrap();
     base.db
         .act(|c| {
-            let id = make_shop(c, "Hill observatory workshop", &data)?;
+            let id = make_shop(c, "Hill observatory workshop", data)?;
             let password = if more.is_empty() { PASSWORD } else { PRIVATE };
             people::add(c, id, "ida", password, true)?;
             people::add(c, id, "bruno", password, false)?;
-            let other = make_shop(c, "Valley shop", &data)?;
+            let other = make_shop(c, "Valley shop", data)?;
             people::add(c, other, "carla", "another-password", true)
         })
         .unwrap();

@@ -2,7 +2,7 @@
 
 use super::{axe, signed_in};
 use crate::common::part;
-use crate::common::person::{Person, peopled};
+use crate::common::person::{Person, peopled, peopled_in};
 use server::demo::PASSWORD;
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -36,5 +36,65 @@ async fn soft_jaws_are_chosen_made_and_undone() {
     b.press("Back to the proposed way of holding").await;
     b.fresh(2).await;
     b.js_until("return !document.querySelector('[data-made]')").await;
+    b.close().await;
+}
+
+/// Whole ways side by side: the best are planned unasked behind everything else, one is chosen with one press, a refused one has its reason, undo goes back.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn whole_ways_are_compared_and_one_is_chosen() {
+    let h = peopled(2);
+    let ida = Person::of(&h, "ida", PASSWORD);
+    assert_eq!(ida.give("spider-plate.step", &std::fs::read(part("spider-plate.step")).unwrap()).status(), 200);
+    let b = signed_in(&h).await;
+    b.go("/jobs/1/hold").await;
+    b.fresh(0).await;
+    b.find("[data-way]").await;
+    let first = b.js("return document.querySelector('[data-way]').dataset.way").await;
+    assert!(first.as_str().unwrap().starts_with("deck.vise."), "{first}");
+    let all = "[...document.querySelectorAll('[data-refused]')].map((e) => e.textContent).join(' | ')";
+    let refused = b.js(&format!("return {all}")).await;
+    // It is thin: half from each side leaves the jaws nothing.
+    assert!(refused.as_str().unwrap().contains("too low"), "{refused}");
+    // The others are planned without anybody asking: the note that they are goes away.
+    b.find_slow("section[aria-label='Whole ways']:not(:has([role=status]))").await;
+    let soft = b.js("return document.querySelector('[data-way^=\"deck.soft-jaws\"]').dataset.way").await;
+    let soft = soft.as_str().unwrap().to_string();
+    let words = b.find(&format!("[data-way='{soft}']")).await.text().await.unwrap();
+    assert!(words.contains("To be made first: jaws-side-2") && words.contains("min more a piece"), "{words}");
+    let bad = axe(&b, "whole ways").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    // One press, and nothing else that was decided is lost.
+    assert_eq!(ida.decide(1, 0, serde_json::json!({ "about": "quantity", "pieces": 40 })).status(), 200);
+    b.fresh(1).await;
+    b.js(&format!("document.querySelector(\"[data-way='{soft}'] button[aria-label^='Make it']\").click()")).await;
+    b.fresh(2).await;
+    b.text("Back to the proposed way").await;
+    b.find("[data-way]").await;
+    b.press("Side 2").await;
+    b.find("[data-made='jaws-side-2']").await;
+    let pieces = b.js("return document.querySelector(\"input[aria-label='Pieces']\").value").await;
+    assert_eq!(pieces, "40");
+    b.press("Undo").await;
+    b.fresh(3).await;
+    b.js_until("return !document.querySelector('[data-made]')").await;
+    b.close().await;
+}
+
+/// A shop without blanks: soft jaws say so, and an odd thin plate is stuck to a pallet.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_shop_without_blanks_says_so() {
+    let bare = shop::Shop { jaw_blanks: Vec::new(), ..shop::Shop::demo().unwrap() };
+    let h = peopled_in(2, &bare);
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let file = std::fs::read(part("../reading/sight-plate.step")).unwrap();
+    assert_eq!(ida.give("sight-plate.step", &file).status(), 200);
+    let b = signed_in(&h).await;
+    b.go("/jobs/1/hold").await;
+    b.fresh(0).await;
+    b.text("Stuck to a pallet that is gripped in the vise").await;
+    b.find("[data-way^='sheet.bond']").await;
+    let all = "[...document.querySelectorAll('[data-refused]')].map((e) => e.textContent).join(' | ')";
+    let refused = b.js(&format!("return {all}")).await;
+    assert!(refused.as_str().unwrap().contains("the shop has no blanks for soft jaws"), "{refused}");
     b.close().await;
 }
