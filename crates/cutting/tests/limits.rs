@@ -5,7 +5,16 @@ use shop::Shop;
 use std::f64::consts::FRAC_PI_2;
 
 fn task(depth: f64, width: f64) -> MillTask {
-    MillTask { depth, width, bend: 0.05, feed_share: 1.0, kappa: FRAC_PI_2, cuts_at: None, finish: false, most_n: f64::INFINITY }
+    MillTask {
+        depth,
+        width,
+        bend: 0.05,
+        feed_share: 1.0,
+        kappa: FRAC_PI_2,
+        cuts_at: None,
+        finish: false,
+        most_n: f64::INFINITY,
+    }
 }
 
 fn shop() -> Shop {

@@ -210,7 +210,8 @@ impl Bond {
         let top = z0 - self.adhesive.layer_mm;
         let (x0, x1) = (middle.x - w / 2.0, middle.x + w / 2.0);
         let (y0, y1) = (middle.y - d / 2.0, middle.y + d / 2.0);
-        let body = |name: &str, min: DVec3, max: DVec3, in_front: bool| Body { in_front, ..Body::boxed(name, min, max) };
+        let body =
+            |name: &str, min: DVec3, max: DVec3, in_front: bool| Body { in_front, ..Body::boxed(name, min, max) };
         let v = &shop.vise;
         let (half, t, jaw) = (v.jaw_width_mm / 2.0, v.jaw_thickness_mm, top - h + self.pallet.grip_mm);
         let (xa, xb, low) = (middle.x - half, middle.x + half, jaw - v.jaw_height_mm);
@@ -230,10 +231,9 @@ impl Bond {
             return self;
         }
         self.above += over;
-        if let (Some(lo), Some(hi)) = (
-            self.spots.iter().map(|s| s.0).reduce(DVec3::min),
-            self.spots.iter().map(|s| s.0).reduce(DVec3::max),
-        ) {
+        if let (Some(lo), Some(hi)) =
+            (self.spots.iter().map(|s| s.0).reduce(DVec3::min), self.spots.iter().map(|s| s.0).reduce(DVec3::max))
+        {
             self.bears_n = self.most_side(&Box3 { min: lo, max: DVec3::new(hi.x, hi.y, lo.z + self.above) });
         }
         for t in &mut self.terms {
@@ -278,7 +278,8 @@ impl Bond {
         let mut terms = self.terms.clone();
         terms.extend(d.terms());
         let rule = "each spot of the bond bears its share of shear and pull, the pallet pushes; forces that balance the cut at the worst place and direction, by a linear programme";
-        let sources = Sources(vec![Source::derived(rule), Source::memory("at least three times is asked of a bond", 50)]);
+        let sources =
+            Sources(vec![Source::derived(rule), Source::memory("at least three times is asked of a bond", 50)]);
         (terms, sources.and(&self.adhesive.source))
     }
     pub(crate) fn gently(&self, _: &Material) -> Option<Gently> {
@@ -295,7 +296,9 @@ impl Bond {
         let sideways = |axis: &str| match self.set_by {
             SetBy::Edges => Term::new("", &format!("{axis}, raw edges: only where the block lies"), 0.0, "mm"),
             SetBy::Walls { .. } => Term::new("", &format!("{axis}, pushed against its stops"), SEAT, "mm"),
-            SetBy::Bores { .. } => Term::new("", &format!("{axis}, middle of a bore (common practice, no source)"), SEAT, "mm"),
+            SetBy::Bores { .. } => {
+                Term::new("", &format!("{axis}, middle of a bore (common practice, no source)"), SEAT, "mm")
+            }
         };
         vec![sideways("x"), sideways("y"), layer]
     }
@@ -345,8 +348,20 @@ impl Bond {
         let a = &self.adhesive;
         vec![
             fact("Sticks over", self.area_mm2, "mm²", &self.terms, format!("{}, on the {}", a.name, self.pallet.name)),
-            fact("Bears across", self.bears_n, "N", &self.terms, "twice over, at its top: cuts are kept below it".into()),
-            fact("Layer", a.layer_mm, "mm", &[], format!("± {} mm; it lets go above {:.0} °C", len(trim(a.layer_error_mm)), a.warm_c)),
+            fact(
+                "Bears across",
+                self.bears_n,
+                "N",
+                &self.terms,
+                "twice over, at its top: cuts are kept below it".into(),
+            ),
+            fact(
+                "Layer",
+                a.layer_mm,
+                "mm",
+                &[],
+                format!("± {} mm; it lets go above {:.0} °C", len(trim(a.layer_error_mm)), a.warm_c),
+            ),
             fact("May be cut into", self.pallet.may_cut_mm, "mm", &[], "deep into the pallet".into()),
             fact("Above the pallet", self.above, "mm", &[], String::new()),
         ]

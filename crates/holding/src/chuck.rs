@@ -90,7 +90,13 @@ pub(crate) fn design(a: &Asked) -> Result<ChuckGrip, String> {
     let diameter = 2.0 * radius;
     let [least, most] = chuck.range_mm;
     if diameter < least || diameter > most {
-        return Err(format!("Ø{:.1} is not in the range of the {}, {} to {} mm", len(diameter), chuck.name, len(trim(least)), len(trim(most))));
+        return Err(format!(
+            "Ø{:.1} is not in the range of the {}, {} to {} mm",
+            len(diameter),
+            chuck.name,
+            len(trim(least)),
+            len(trim(most))
+        ));
     }
     let area = BEARS * chuck.jaw_width_mm * depth;
     let allowed = NO_MARK * a.material.yield_mpa * area / 1000.0;
@@ -116,7 +122,12 @@ pub(crate) fn design(a: &Asked) -> Result<ChuckGrip, String> {
             Term::new("A", "a third of a jaw's width bears on a round (common practice, no source)", area, "mm²"),
             Term::new("F", "force of each jaw", clamp_kn * 1000.0, "N"),
             Term::new("F max", "that the chuck gives", chuck.clamp_kn * 1000.0, "N"),
-            Term::new("p max", "half the yield, so that no mark is left (common practice, no source)", NO_MARK * a.material.yield_mpa, "N/mm²"),
+            Term::new(
+                "p max",
+                "half the yield, so that no mark is left (common practice, no source)",
+                NO_MARK * a.material.yield_mpa,
+                "N/mm²",
+            ),
         ],
     };
     out.bodies = out.own_bodies(s.seat);
@@ -147,7 +158,11 @@ impl ChuckGrip {
             .collect();
         let r = DVec2::splat(c.body_diameter_mm / 2.0);
         let (lo, hi) = (self.middle - r, self.middle + r);
-        out.push(Body::boxed("chuck", lo.extend(bottom - c.body_height_mm), hi.extend(bottom)));
+        let (z0, z1) = (bottom - c.body_height_mm, bottom);
+        out.push(Body {
+            layers: vec![(z0, z1, Region::disc(self.middle, r.x, 0.05).loops())],
+            ..Body::boxed("chuck", lo.extend(z0), hi.extend(z1))
+        });
         out
     }
     /// With this much more above the part.
@@ -208,7 +223,8 @@ impl ChuckGrip {
     pub(crate) fn gently(&self, material: &Material) -> Option<Gently> {
         let full = self.chuck.clamp_kn;
         self.is_gentle().then(|| {
-            let what = format!("Close the chuck with {:.1} kN a jaw only, not the {full:.0} kN that it gives", self.clamp_kn);
+            let what =
+                format!("Close the chuck with {:.1} kN a jaw only, not the {full:.0} kN that it gives", self.clamp_kn);
             let why = format!(
                 "{:.0} mm² of each jaw bear; {} yields at {:.0} N/mm², and half of that leaves no mark.",
                 BEARS * self.chuck.jaw_width_mm * self.depth,
@@ -225,9 +241,13 @@ impl ChuckGrip {
         )
     }
     pub(crate) fn error(&self) -> Vec<Term> {
-        [("x, middle of the round as it is indicated", TOUCH), ("y, middle of the round as it is indicated", TOUCH), ("z, seat on the blocks", SEAT)]
-            .map(|(what, v)| Term::new("", what, v, "mm"))
-            .to_vec()
+        [
+            ("x, middle of the round as it is indicated", TOUCH),
+            ("y, middle of the round as it is indicated", TOUCH),
+            ("z, seat on the blocks", SEAT),
+        ]
+        .map(|(what, v)| Term::new("", what, v, "mm"))
+        .to_vec()
     }
     /// Play, and the span over which it may turn the piece, mm.
     pub(crate) fn turn(&self) -> [f64; 2] {
@@ -249,7 +269,9 @@ impl ChuckGrip {
             self.clamp_kn
         ));
         if self.turns_freely {
-            out.push("Nothing says how far it is turned: set it to the line that was scribed across part and hat".into());
+            out.push(
+                "Nothing says how far it is turned: set it to the line that was scribed across part and hat".into(),
+            );
         }
         out
     }
@@ -267,7 +289,13 @@ impl ChuckGrip {
             format!("a jaw, all of the {}", self.chuck.name)
         };
         vec![
-            fact("Jaws that grip", self.depth, "mm", &self.terms, format!("high on Ø{:.2}, packed", len(self.diameter))),
+            fact(
+                "Jaws that grip",
+                self.depth,
+                "mm",
+                &self.terms,
+                format!("high on Ø{:.2}, packed", len(self.diameter)),
+            ),
             fact("Stands on blocks of", self.stand, "mm", &[], "three, on the chuck's face".into()),
             fact("Close it with", self.clamp_kn, "kN", &self.terms, force),
             fact("Above the jaws", self.above, "mm", &[], String::new()),
@@ -277,7 +305,11 @@ impl ChuckGrip {
         LOAD
     }
     pub(crate) fn needs(&self) -> Vec<String> {
-        vec![self.chuck.name.clone(), format!("three blocks of {:.2} mm", len(self.stand)), "brass or card strips".into()]
+        vec![
+            self.chuck.name.clone(),
+            format!("three blocks of {:.2} mm", len(self.stand)),
+            "brass or card strips".into(),
+        ]
     }
     pub(crate) fn zero_in_machine(&self, shop: &Shop) -> DVec3 {
         let m = &shop.machine;
@@ -287,7 +319,8 @@ impl ChuckGrip {
         DVec3::new(mid(0) - self.middle.x, mid(1) - self.middle.y, -m.nose_to_table_mm + under)
     }
     pub(crate) fn datum(&self) -> [Datum; 3] {
-        let indicated = |v: f64| format!("middle of the round, indicated in the spindle where it is clamped, is {:.3}", len(v));
+        let indicated =
+            |v: f64| format!("middle of the round, indicated in the spindle where it is clamped, is {:.3}", len(v));
         let words = [
             indicated(self.middle.x),
             indicated(self.middle.y),

@@ -2,7 +2,7 @@
 
 use crate::further::Only;
 use crate::hold::{Fact, Hold, HoldKind, HoldKinds};
-use crate::scheme::{School, SchemeId};
+use crate::scheme::{SchemeId, School};
 use geom::{Box3, DVec3, Placement};
 use reason::{Finding, Term};
 use serde::{Deserialize, Serialize};
@@ -256,7 +256,11 @@ impl Scheme {
                 School::Half => "the block that was chosen has stock below the part to hold it by".into(),
             });
         }
-        if self.id.school == School::Sheet && self.setups.len() == 1 && self.not_planned.is_empty() && id.hold != self.id.hold {
+        if self.id.school == School::Sheet
+            && self.setups.len() == 1
+            && self.not_planned.is_empty()
+            && id.hold != self.id.hold
+        {
             return Some("one side is enough: nothing is left for a second".into());
         }
         self.not_planned.iter().find(|n| n.name == "side 2").map(|n| n.why.clone())

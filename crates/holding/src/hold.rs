@@ -320,7 +320,12 @@ impl Hold {
                 vec![Term::new("", "the hard jaws go on again (common practice, no source)", CHANGE_MIN, "min")]
             }
             Hold::Chuck(_) => vec![
-                Term::new("", "the vise goes off the table, the chuck on and straight (common practice, no source)", CHANGE_MIN, "min"),
+                Term::new(
+                    "",
+                    "the vise goes off the table, the chuck on and straight (common practice, no source)",
+                    CHANGE_MIN,
+                    "min",
+                ),
                 zero("the blocks are touched (common practice, no source)"),
             ],
             Hold::Bond(_) => vec![zero("the pallet is set, skimmed and touched (common practice, no source)")],

@@ -29,7 +29,7 @@ pub use further::Only;
 pub use hold::{Body, Demand, Fact, Hold, HoldKind, HoldKinds, Holds, Layer};
 pub use jaw_pair::JawPair;
 pub use plan::{plan, plan_on};
-pub use scheme::{Candidate, School, SchemeId, schemes};
+pub use scheme::{Candidate, SchemeId, School, schemes};
 pub use soft_jaws::{CHANGE_MIN, Carved, OPEN, Pocket, SoftJaws, Touch, in_process};
 pub use vise::{Bearing, Clamping, Grip, clamping};
 pub use ways::{Sides, sides};

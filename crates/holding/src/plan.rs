@@ -1,11 +1,11 @@
 //! The choice: block, grip, setups.
 
-use crate::frame::{Choice, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice, Wish};
 use crate::bond;
+use crate::frame::{Choice, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice, Wish};
 use crate::further::{Further, further};
 use crate::grip::left_below;
 use crate::hold::{Hold, HoldKind};
-use crate::scheme::{School, SchemeId, schemes};
+use crate::scheme::{SchemeId, School, schemes};
 use crate::seen::Asked;
 use crate::vise::{Bearing, Grip, RAW, SEAT, TOUCH, bodies, clamp_terms, clamping};
 use crate::ways::{
@@ -81,10 +81,9 @@ fn otherwise(
         return Ok(Scheme { compared: usual.compared, ..other });
     }
     let stuck = all.iter().find(|c| c.id.school == School::Sheet && c.id.hold == HoldKind::Bond);
-    if let (Some(why), Some(n)) = (
-        stuck.and_then(|c| c.scheme.as_ref().err()),
-        usual.not_planned.iter_mut().find(|n| n.name == "side 2"),
-    ) {
+    if let (Some(why), Some(n)) =
+        (stuck.and_then(|c| c.scheme.as_ref().err()), usual.not_planned.iter_mut().find(|n| n.name == "side 2"))
+    {
         n.why = format!("{}; as a sheet stuck down: {why}", n.why);
         usual.findings.retain(|f| f.kind != "no_grip" || f.setup.as_deref() != Some("side 2"));
         usual.findings.push(no_grip("side 2", &n.why, choice.wish.order));
@@ -275,7 +274,14 @@ pub(crate) fn plan_way(
     let mut later = Vec::new();
     if !one_side {
         let way = for_duty(part, way, &second, shop, material, wish);
-        later.push(Stand { name: "side 2".into(), way, up: -up, frame, duty: second, over: if sheet { 0.0 } else { hat } });
+        later.push(Stand {
+            name: "side 2".into(),
+            way,
+            up: -up,
+            frame,
+            duty: second,
+            over: if sheet { 0.0 } else { hat },
+        });
     }
     later.extend(across.iter().cloned());
     let school = match half {
@@ -325,7 +331,10 @@ fn stuck_sheet(b: &Bench, duty: Duty, frame: Placement, under: f64) -> Result<Se
         return Err(HoldError::First("not wanted".into()));
     }
     if under > AS_IT_COMES {
-        let why = format!("the block that was chosen has {:.2} mm to come off below, and a sheet stays there as it is", len(under));
+        let why = format!(
+            "the block that was chosen has {:.2} mm to come off below, and a sheet stays there as it is",
+            len(under)
+        );
         return Err(HoldError::First(why));
     }
     let asked = Asked {
@@ -353,7 +362,10 @@ fn as_it_comes(part: &Part, up: DVec3) -> Finding {
     Finding::new(
         Kind::AsItComes,
         Severity::Note,
-        format!("The {} face stays as the stock comes: rolled or ground, and as flat as that is", part::direction_name(-up)),
+        format!(
+            "The {} face stays as the stock comes: rolled or ground, and as flat as that is",
+            part::direction_name(-up)
+        ),
         "Take a sheet that is flat and clean there, or choose a way that faces both sides.",
     )
     .at(vec![Place::new(place.min, place.max)])

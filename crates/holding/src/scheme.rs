@@ -213,7 +213,9 @@ mod tests {
                 }
             }
         }
-        for wrong in ["", "deck", "deck.vise.+z", "deck.vise.z.x", "deck.vise.+z.z", "deck.vise.+w.x", "deck.clamp.+z.x"] {
+        for wrong in
+            ["", "deck", "deck.vise.+z", "deck.vise.z.x", "deck.vise.+z.z", "deck.vise.+w.x", "deck.clamp.+z.x"]
+        {
             assert!(wrong.parse::<SchemeId>().unwrap_err().contains("deck.soft-jaws"), "{wrong}");
         }
         assert!("deck.vise.\u{e4}z.x".parse::<SchemeId>().is_err());

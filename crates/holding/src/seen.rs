@@ -130,4 +130,3 @@ pub(crate) fn below(duty: &Duty, part_from_work: &Placement) -> Vec<DVec3> {
         Duty::All | Duty::AllButHat | Duty::Seen => Vec::new(),
     }
 }
-

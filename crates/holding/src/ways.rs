@@ -3,7 +3,7 @@
 use crate::frame::{Duty, Order, Wish};
 use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
 use crate::hold::{Hold, HoldKind};
-use crate::scheme::{School, SchemeId};
+use crate::scheme::{SchemeId, School};
 use crate::seen::{Asked, below};
 use crate::soft_jaws::design;
 use crate::vise::{Bearing, bearing, clamping};
@@ -138,10 +138,13 @@ impl Way {
             len(self.contact.length),
             self.support * 100.0,
             if self.tall > 0.0 { ", too tall for the cutters" } else { "" },
-            self.others.iter().map(|(k, f)| match f {
-                Ok(h) => format!("; {}: {}", k.words(), h.in_short()),
-                Err(why) => format!("; {}: {why}", k.words()),
-            }).collect::<String>()
+            self.others
+                .iter()
+                .map(|(k, f)| match f {
+                    Ok(h) => format!("; {}: {}", k.words(), h.in_short()),
+                    Err(why) => format!("; {}: {why}", k.words()),
+                })
+                .collect::<String>()
         )
     }
 }
@@ -309,7 +312,8 @@ pub(crate) fn other(
     let cuts = below(duty, &part_from_work);
     let only = matches!(duty, Duty::Only(_));
     let covered = !only && *duty != Duty::Seen;
-    let asked = Asked { part, part_from_work, shop, material, setup, over: 0.0, cuts: &cuts, only, covered, stock: None };
+    let asked =
+        Asked { part, part_from_work, shop, material, setup, over: 0.0, cuts: &cuts, only, covered, stock: None };
     match kind {
         HoldKind::Vise => Err("not wanted".into()),
         HoldKind::SoftJaws => design(&asked).map(|j| Hold::SoftJaws(Box::new(j))),
@@ -319,7 +323,11 @@ pub(crate) fn other(
 }
 
 /// The ways other than flat jaws that are looked at until one holds, the simplest first.
-fn others(wish: &Wish, only: Option<HoldKind>, make: impl Fn(HoldKind) -> Result<Hold, String>) -> Vec<(HoldKind, Result<Hold, String>)> {
+fn others(
+    wish: &Wish,
+    only: Option<HoldKind>,
+    make: impl Fn(HoldKind) -> Result<Hold, String>,
+) -> Vec<(HoldKind, Result<Hold, String>)> {
     let mut out = Vec::new();
     for kind in HoldKind::ALL.into_iter().filter(|k| *k != HoldKind::Vise && wish.kinds.allow(*k)) {
         if only.is_some_and(|o| o != kind) {

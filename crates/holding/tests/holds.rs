@@ -2,8 +2,8 @@
 
 use geom::DVec3;
 use holding::{
-    Body, Choice, Grip, Hold, HoldError, HoldKind, HoldKinds, Order, Scheme, School, SchemeId, Setup, StockChoice, Wish, plan,
-    schemes,
+    Body, Choice, Grip, Hold, HoldError, HoldKind, HoldKinds, Order, Scheme, SchemeId, School, Setup, StockChoice,
+    Wish, plan, schemes,
 };
 use kernel::shape::{Shape, rounded_polygon};
 use part::Part;
@@ -231,7 +231,11 @@ fn whole_ways_are_named_chosen_and_refused() {
     let bare = Shop { jaw_blanks: Vec::new(), ..shop.clone() };
     let all = schemes(&low, &bare, al, &Choice::default()).unwrap();
     let why = |school: School, hold: HoldKind| {
-        all.iter().filter(|c| c.id.school == school && c.id.hold == hold).filter_map(|c| c.scheme.as_ref().err()).cloned().collect::<Vec<_>>()
+        all.iter()
+            .filter(|c| c.id.school == school && c.id.hold == hold)
+            .filter_map(|c| c.scheme.as_ref().err())
+            .cloned()
+            .collect::<Vec<_>>()
     };
     assert!(why(School::Half, HoldKind::Vise)[0].contains("too low"));
     assert!(why(School::Deck, HoldKind::SoftJaws)[0].contains("no blanks"));

@@ -10,7 +10,7 @@ use crate::decision::Settled;
 use crate::proving::prove_plan_at;
 use crate::stocking;
 use geom::{Box3, DVec2, RayGrid};
-use holding::{Candidate, HoldKind, School, Scheme, SchemeId, Setup};
+use holding::{Candidate, HoldKind, Scheme, SchemeId, School, Setup};
 use part::Part;
 use proof::Proof;
 use reason::{Severity, Sure, Term};
@@ -264,7 +264,12 @@ impl Base<'_> {
                 let each = vec![Term::new("", "machine, estimated from the way that is planned", machine, "min")];
                 let made = s.setups.iter().filter(|s| s.hold.makes().is_some());
                 let once = made.map(|s| {
-                    Term::new("", &format!("jaws for {} are cut, typically (common practice, no source)", s.name), JAWS_MIN, "min")
+                    Term::new(
+                        "",
+                        &format!("jaws for {} are cut, typically (common practice, no source)", s.name),
+                        JAWS_MIN,
+                        "min",
+                    )
                 });
                 described(self.part, s, each, once.collect())
             }
@@ -309,7 +314,9 @@ fn described(part: &Part, s: &Scheme, mut each: Vec<Term>, mut once: Vec<Term>) 
     let machine_min = each.iter().map(|t| t.value).sum();
     for setup in &s.setups {
         each.push(Term::new("", &format!("{}: wiped, loaded, closed", setup.name), setup.hold.minutes(), "min"));
-        once.extend(setup.hold.once().into_iter().map(|t| Term { meaning: format!("{}: {}", setup.name, t.meaning), ..t }));
+        once.extend(
+            setup.hold.once().into_iter().map(|t| Term { meaning: format!("{}: {}", setup.name, t.meaning), ..t }),
+        );
         if let Some(j) = setup.hold.makes() {
             let own = j.own_hold();
             once.extend(own.once().into_iter().map(|t| Term { meaning: format!("{}: {}", j.made, t.meaning), ..t }));
@@ -440,7 +447,11 @@ fn why(w: &WholeWay, first: &WholeWay) -> String {
         format!("{:.1} min less a piece", -more)
     };
     if w.id == first.id {
-        let meets = if w.crossings.is_empty() { "Nothing tight crosses its flip" } else { "Meets every size that crosses its flip" };
+        let meets = if w.crossings.is_empty() {
+            "Nothing tight crosses its flip"
+        } else {
+            "Meets every size that crosses its flip"
+        };
         let meets = if against.is_empty() { meets.into() } else { against };
         return format!("{meets}; the quickest of those that are as good");
     }
@@ -450,7 +461,9 @@ fn why(w: &WholeWay, first: &WholeWay) -> String {
     if w.school() != first.school() {
         match w.school() {
             School::Deck => {}
-            School::Half => return format!("A line may be seen where the halves meet: it is for blocks without a hat; {time}"),
+            School::Half => {
+                return format!("A line may be seen where the halves meet: it is for blocks without a hat; {time}");
+            }
             School::Sheet => return format!("The lower face stays as the stock comes: it is for thin plates; {time}"),
         }
     }
@@ -495,7 +508,10 @@ fn drawn(part: &Part, s: &Setup, stock: &Box3) -> WaySetup {
     // The part in bands, cut in the middle of its length.
     let pitch = (body.size().z / 40.0).at_least(0.05);
     let mesh = part.mesh.placed(&work);
-    let thin = Box3 { min: geom::DVec3::new(middle, body.min.y, body.min.z), max: geom::DVec3::new(middle + 1e-3, body.max.y, body.max.z) };
+    let thin = Box3 {
+        min: geom::DVec3::new(middle, body.min.y, body.min.z),
+        max: geom::DVec3::new(middle + 1e-3, body.max.y, body.max.z),
+    };
     let grid = RayGrid::covering(1, &thin, pitch);
     for (k, ray) in mesh.crossings(&grid).iter().enumerate() {
         let z = grid.point(k, 0.0).z;
@@ -583,7 +599,9 @@ mod tests {
         // (30 − 0) ÷ (10 − 8) = 15: from the sixteenth on.
         let told = settle(batch.to_vec(), 1, true).pays;
         assert!(told.len() == 1 && told[0].starts_with("From 16 pieces"), "{told:?}");
-        let quick = |f: &dyn Fn(WholeWay) -> WholeWay| order(&settle(vec![f(way(vise, 5.0, 0.0)), way(soft, 10.0, 0.0)], 1, true))[0].to_string();
+        let quick = |f: &dyn Fn(WholeWay) -> WholeWay| {
+            order(&settle(vec![f(way(vise, 5.0, 0.0)), way(soft, 10.0, 0.0)], 1, true))[0].to_string()
+        };
         assert_eq!(quick(&|w| w), vise);
         assert_eq!(quick(&|w| WholeWay { proved: Some(false), ..w }), soft);
         assert_eq!(quick(&|w| WholeWay { complete: Some(false), ..w }), soft);

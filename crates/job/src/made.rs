@@ -132,9 +132,8 @@ pub(crate) fn solids(setup: &Setup) -> Result<Result<Vec<MadeBody>, String>, Job
         let block = Box3 { min: b.min, max: b.max };
         let whole = Region::rect(b.min.truncate() - DVec2::ONE, b.max.truncate() + DVec2::ONE);
         // From below up each section is what the one above may not be wider than.
-        let around: Vec<(Vec<Vec<DVec2>>, f64)> = (b.layers.iter())
-            .map(|(z0, _, l)| (whole.minus(&Region::from_oriented(l)).loops(), *z0))
-            .collect();
+        let around: Vec<(Vec<Vec<DVec2>>, f64)> =
+            (b.layers.iter()).map(|(z0, _, l)| (whole.minus(&Region::from_oriented(l)).loops(), *z0)).collect();
         let hollows: Vec<Hollow> = (around.iter())
             .map(|(outlines, floor)| {
                 let floor = if *floor <= b.min.z + 1e-9 { floor - 1.0 } else { *floor };
@@ -147,7 +146,12 @@ pub(crate) fn solids(setup: &Setup) -> Result<Result<Vec<MadeBody>, String>, Job
         };
         let mesh = Part::from_model(&c.model, &Reading::default())?.mesh;
         let plain: String = b.name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
-        out.push(MadeBody { name: b.name.clone(), file: format!("{}.step", plain.trim_matches('-')), step: c.step, mesh });
+        out.push(MadeBody {
+            name: b.name.clone(),
+            file: format!("{}.step", plain.trim_matches('-')),
+            step: c.step,
+            mesh,
+        });
     }
     Ok(Ok(out))
 }

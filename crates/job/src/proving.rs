@@ -106,7 +106,10 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
                 &BTreeMap::new(),
             )?;
             let made = plan.made.iter().filter(|m| m.setup == s.setup.name);
-            let bodies = made.flat_map(|m| &m.bodies).chain(&s.solids).map(|b| Body { name: b.name.clone(), mesh: b.mesh.clone() });
+            let bodies = made
+                .flat_map(|m| &m.bodies)
+                .chain(&s.solids)
+                .map(|b| Body { name: b.name.clone(), mesh: b.mesh.clone() });
             Ok(SetupInput { bodies: bodies.collect(), ..input })
         })
         .collect()

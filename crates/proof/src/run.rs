@@ -1,8 +1,8 @@
 //! One setup: follow the program, cut, watch.
 
+use crate::KeepOut;
 use crate::cut::{self, Tops};
 use crate::dexel::{Field, Stock};
-use crate::KeepOut;
 use crate::keep_out::{self, Beside, Sacrificed};
 use crate::loose::{self, Piece};
 use crate::machine::{self, Promises};

@@ -247,8 +247,12 @@ fn a_pallet_may_be_cut_a_little_and_only_at_feed() {
     let pallet = KeepOut { may_cut_mm: 4.0, sticks: true, ..KeepOut::new("pallet", min, max) };
     let of = |moves: &str| {
         let proof = prove_text(&p, stock, &program_of(moves), vec![pallet.clone()]);
-        let mut hits: Vec<String> =
-            proof.findings.iter().filter(|f| f.kind == "cutter_in_keep_out").map(|f| reason::plain(&f.what).into_owned()).collect();
+        let mut hits: Vec<String> = proof
+            .findings
+            .iter()
+            .filter(|f| f.kind == "cutter_in_keep_out")
+            .map(|f| reason::plain(&f.what).into_owned())
+            .collect();
         hits.sort();
         (hits, kinds(&proof).contains(&"loose_piece"))
     };

@@ -134,10 +134,12 @@ impl Work<'_, '_> {
         }
         z.retain(|&f| f < self.top - 1e-3);
         z.sort_by(|a, b| b.total_cmp(a));
-        // What only this side sees may go right through.
-        if self.mine.is_some() {
-            let bottom = view.bounds.min.z;
-            if z.iter().all(|f| (f - bottom).abs() > 1e-3) {
+        // What only this side sees may go right through, and no further down than it reaches: below may be what holds the piece.
+        if let Some((places, cell)) = self.side.only {
+            let lowest = places.iter().map(|p| view.from_part.point(*p).z).fold(f64::INFINITY, Sure::at_most);
+            let bottom = view.bounds.min.z.at_least(lowest - cell);
+            z.retain(|&f| f > bottom - 1e-3);
+            if z.iter().all(|f| *f > lowest) {
                 z.push(bottom);
             }
         }

@@ -164,8 +164,7 @@ struct Order {
 /// A worker that is told to stop and does not hear it for this long is ended, with its process.
 const DEAF: Duration = Duration::from_millis(1300);
 /// How long a task may take, s.
-const LONGEST: [(Kind, u64); 3] =
-    [(Kind::Part, 60), (Kind::Plan, 30 * 60), (Kind::Compare, 60 * 60)];
+const LONGEST: [(Kind, u64); 3] = [(Kind::Part, 60), (Kind::Plan, 30 * 60), (Kind::Compare, 60 * 60)];
 /// With this code a worker's process ends that had to be broken off.
 pub const BROKEN_OFF: i32 = 75;
 
@@ -204,7 +203,8 @@ struct Heart<'a> {
 impl Heart<'_> {
     fn beat(&self) {
         let start = Instant::now();
-        let longest = LONGEST.iter().find(|l| l.0 == self.claim.kind).map_or(Duration::MAX, |l| Duration::from_secs(l.1));
+        let longest =
+            LONGEST.iter().find(|l| l.0 == self.claim.kind).map_or(Duration::MAX, |l| Duration::from_secs(l.1));
         let mut told: Option<Instant> = None;
         while !self.over.load(Ordering::Relaxed) {
             let (stage, share) = *self.at.lock().unwrap_or_else(PoisonError::into_inner);

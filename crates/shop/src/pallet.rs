@@ -25,7 +25,10 @@ impl Pallet {
         let sizes = self.size_mm.iter().all(|v| v.is_finite() && *v > 0.0 && *v < 2000.0);
         let inside = self.grip_mm > 0.0 && self.may_cut_mm >= 0.0 && self.grip_mm + self.may_cut_mm < self.size_mm[2];
         (!sizes || !inside).then(|| {
-            format!("the pallet '{}' must have sizes above 0, and what is cut into must lie above what is gripped", self.name)
+            format!(
+                "the pallet '{}' must have sizes above 0, and what is cut into must lie above what is gripped",
+                self.name
+            )
         })
     }
 }

@@ -94,7 +94,11 @@ fn what_does_not_stick_says_why() {
         (p.scheme.not_planned.iter().map(|n| n.why.clone()).collect::<Vec<_>>().join("; "), p)
     };
     let pin = read(&Shape::block([0.0; 3], [9.0, 9.0, 60.0]).unwrap());
-    let up = Settled { order: Some(holding::Order::Up { axis: 2, positive: true }), hold: Some(vec![HoldKind::Bond]), ..Settled::default() };
+    let up = Settled {
+        order: Some(holding::Order::Up { axis: 2, positive: true }),
+        hold: Some(vec![HoldKind::Bond]),
+        ..Settled::default()
+    };
     let p = plan(&pin, "pin", &shop, &up).unwrap().plan;
     assert!(p.scheme.not_planned[0].why.contains("bears"), "{:?}", p.scheme.not_planned);
     let bare = Shop { adhesives: Vec::new(), ..shop.clone() };

@@ -46,13 +46,13 @@ fn a_flange_is_held_by_its_round() {
     assert!((c.stand + c.depth - c.chuck.jaw_height_mm).abs() < 1e-9 && plan.made.is_empty());
     // Three jaws as solids that the proof keeps out of, a third of a turn apart.
     let side = &plan.sides[1];
-    assert_eq!(side.solids.len(), 3);
+    assert_eq!(side.solids.len(), 4);
     let middle = |k: usize| {
         let b = side.solids[k].mesh.bounds();
         (b.middle().truncate() - c.middle).normalize()
     };
     assert!((middle(0).dot(middle(1)) + 0.5).abs() < 0.05 && (middle(1).dot(middle(2)) + 0.5).abs() < 0.05);
-    for s in &side.solids {
+    for s in &side.solids[..3] {
         // No jaw stands in the packed round.
         assert!(s.mesh.points.iter().all(|p| p.truncate().distance(c.middle) > c.diameter / 2.0 + 0.4), "{}", s.name);
     }
@@ -82,7 +82,8 @@ fn jaws_of_a_chuck_are_not_cut_and_what_it_cannot_hold_is_said() {
     };
     let bare = Shop { chucks: Vec::new(), ..shop.clone() };
     assert!(why(&part, &bare).contains("no chuck"));
-    let small = Shop { chucks: vec![shop::machine::Chuck { range_mm: [8.0, 30.0], ..shop.chucks[0].clone() }], ..shop.clone() };
+    let small =
+        Shop { chucks: vec![shop::machine::Chuck { range_mm: [8.0, 30.0], ..shop.chucks[0].clone() }], ..shop.clone() };
     assert!(why(&part, &small).contains("range"));
     let square = read(&Shape::block([0.0; 3], [40.0, 40.0, 12.0]).unwrap());
     assert!(why(&square, &shop).contains("not round"));

@@ -1,7 +1,7 @@
 //! Whole ways side by side: what is said of a way is what its plan has; each can be chosen, and nothing else that was decided is lost.
 
 use crate::oracle::read;
-use holding::{HoldKind, School, SchemeId};
+use holding::{HoldKind, SchemeId, School};
 use job::{Comparison, Desk, Settled, Standing, compare_at, estimated, plan, prove_plan};
 use kernel::shape::{Shape, rounded_polygon};
 use part::Part;
@@ -44,7 +44,9 @@ fn the_best_three_are_planned_and_any_can_be_chosen() {
     for w in &all.ways {
         assert_eq!(w.why_not.is_empty(), !w.setups.is_empty());
         let sum = |t: &[reason::Term]| t.iter().map(|t| t.value).sum::<f64>();
-        assert!((sum(&w.each) - w.machine_min - w.attended_min).abs() < 1e-9 && (sum(&w.once) - w.once_min).abs() < 1e-9);
+        assert!(
+            (sum(&w.each) - w.machine_min - w.attended_min).abs() < 1e-9 && (sum(&w.once) - w.once_min).abs() < 1e-9
+        );
         assert!((w.piece_min - sum(&w.each) - sum(&w.once)).abs() < 1e-9 && !w.why.is_empty());
     }
     // What is said of another way is what its own plan has, and a number that somebody set stays.
@@ -81,10 +83,16 @@ fn the_number_of_pieces_shares_what_is_made_once() {
         assert!((of(&many, &w.id) - each - w.once_min / 50.0).abs() < 1e-9);
     }
     let first = &many.ways[0];
-    assert_eq!(many.pays.len(), many.ways.iter().filter(|w| {
-        let each = |w: &job::compare::WholeWay| w.machine_min + w.attended_min;
-        w.why_not.is_empty() && w.id != first.id && each(w) < each(first) - 0.01 && w.once_min > first.once_min
-    }).count());
+    assert_eq!(
+        many.pays.len(),
+        many.ways
+            .iter()
+            .filter(|w| {
+                let each = |w: &job::compare::WholeWay| w.machine_min + w.attended_min;
+                w.why_not.is_empty() && w.id != first.id && each(w) < each(first) - 0.01 && w.once_min > first.once_min
+            })
+            .count()
+    );
     // It comes back whatever is asked in between.
     assert_eq!(many.of_pieces(1), one);
 }
