@@ -50,13 +50,22 @@ impl Default for Wish {
 pub struct Choice {
     /// Block.
     pub stock: StockChoice,
+    /// A person chose it; else it is a proposal for hat and deck, and other schools have blocks of their own.
+    pub firm: bool,
     /// Sides.
     pub wish: Wish,
 }
 
+impl Choice {
+    /// The block for a school.
+    pub(crate) fn block(&self, school: School) -> StockChoice {
+        if self.firm || school == School::Deck { self.stock } else { StockChoice::Rule }
+    }
+}
+
 impl Default for Choice {
     fn default() -> Self {
-        Choice { stock: StockChoice::Rule, wish: Wish::default() }
+        Choice { stock: StockChoice::Rule, firm: true, wish: Wish::default() }
     }
 }
 

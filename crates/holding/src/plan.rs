@@ -46,9 +46,9 @@ pub fn plan_on(
     let wanted = choice.wish.scheme.filter(|_| sides.lost.is_none());
     let id = wanted.unwrap_or_else(|| way.id(School::Deck, way.held_by().unwrap_or(HoldKind::Vise)));
     let b = Bench { part, shop, material, wish: &choice.wish };
-    let mut scheme = plan_way(&b, &choice.stock, way, id, &b.further_sides(way.up), true)?;
+    let mut scheme = plan_way(&b, &choice.block(id.school), way, id, &b.further_sides(way.up), true)?;
     scheme.compared = sides.ways.iter().map(Way::words).collect();
-    if let Some(why) = wanted.and_then(|id| scheme.refused(id, &choice.stock)) {
+    if let Some(why) = wanted.and_then(|id| scheme.refused(id, &choice.block(id.school))) {
         // What was chosen cannot be: the proposal takes its place, and says so.
         let open = Choice { wish: Wish { scheme: None, ..choice.wish }, ..*choice };
         let mut proposed = plan(part, shop, material, &open)?;

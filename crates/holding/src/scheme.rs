@@ -175,8 +175,9 @@ pub fn schemes(part: &Part, shop: &Shop, material: &Material, choice: &Choice) -
         for way in sides.ways.iter().filter(|w| w.up == ups[u]) {
             let id = way.id(school, hold);
             let way = Way { only: Some(hold), ..way.clone() };
-            let scheme = match plan_way(&b, &open.stock, &way, id, &across[u], false) {
-                Ok(s) => s.refused(id, &open.stock).map_or(Ok(s), Err),
+            let stock = open.block(school);
+            let scheme = match plan_way(&b, &stock, &way, id, &across[u], false) {
+                Ok(s) => s.refused(id, &stock).map_or(Ok(s), Err),
                 Err(HoldError::First(why)) => Err(why),
                 Err(e) => return Err(e),
             };

@@ -96,6 +96,7 @@ fn a_persons_block_and_side_stand() {
         let choice = Choice {
             stock: StockChoice::Sizes([70.0, 50.0, 30.0]),
             wish: Wish { kinds: HoldKinds::only(&[HoldKind::Vise]), ..up_first(axis, positive) },
+            ..Choice::default()
         };
         let p = plan(&part, &shop, aluminium(&shop), &choice).unwrap();
         closes(&p, &part, &shop);
@@ -243,4 +244,29 @@ fn whole_ways_are_named_chosen_and_refused() {
     let only = wishing(Wish { kinds: HoldKinds::only(&[HoldKind::SoftJaws]), ..up_first(2, false) });
     let few = schemes(&part, &shop, al, &only).unwrap();
     assert!(!few.is_empty() && few.iter().all(|c| c.id.hold == HoldKind::SoftJaws && c.id.up == (2, false)));
+}
+
+/// A block that is only proposed is for hat and deck: other ways have their own. One that a person chose stands, and what it forbids is said.
+#[test]
+fn a_proposed_block_hinders_no_other_way() {
+    let shop = Shop::demo().unwrap();
+    let part = tray(true);
+    let over = StockChoice::Over([[2.0, 2.0], [2.0, 2.0], [9.0, 1.0]]);
+    let half = |firm: bool| {
+        let choice = Choice { stock: over, firm, wish: Wish::default() };
+        let all = schemes(&part, &shop, aluminium(&shop), &choice).unwrap();
+        all.into_iter().find(|c| c.id.school == School::Half && c.id.hold == HoldKind::Vise).unwrap().scheme
+    };
+    assert!(half(true).unwrap_err().contains("the block that was chosen has stock below"));
+    let free = half(false).unwrap();
+    assert!((free.stock.size().z - (part.bounds.size().z + 2.0)).abs() < 1e-9);
+    // A thin plate is a sheet, whatever is proposed for it; a block that has to come off below stays one.
+    let thin = rounded_polygon(&[([0.0, 0.0], 3.0), ([80.0, 10.0], 3.0), ([30.0, 60.0], 3.0)]);
+    let thin = read(&Shape::prism(&thin, 0.0, 3.0).unwrap());
+    let of = |firm: bool| {
+        plan(&thin, &shop, aluminium(&shop), &Choice { stock: over, firm, wish: Wish::default() }).unwrap()
+    };
+    assert_eq!((of(false).id.school, of(false).not_planned.len()), (School::Sheet, 0));
+    let stays = of(true);
+    assert!(stays.not_planned[0].why.contains("to come off below"), "{:?}", stays.not_planned);
 }

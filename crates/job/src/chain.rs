@@ -12,7 +12,7 @@ use crate::told::{
     remarks,
 };
 use geom::{Box3, DVec2, DVec3, Region, Remains, Slabs};
-use holding::{Choice, Duty, Scheme, Setup};
+use holding::{Choice, Duty, Scheme, School, Setup};
 use intake::{Layer3, Reading};
 use part::{Part, View};
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
@@ -177,8 +177,14 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let wish = settled.wish();
     let sides = holding::sides(part, shop, stocking::real_material(shop, settled)?, &wish);
     let seen = part::recognise(part);
-    let (stock, prepared, stock_findings) = stocking::block(part, &seen.body, shop, settled, &sides)?;
-    let mut scheme = holding::plan_on(part, shop, material, &Choice { stock, wish }, &sides)?;
+    let (stock, mut prepared, mut stock_findings) = stocking::block(part, &seen.body, shop, settled, &sides)?;
+    let firm = settled.stock.is_some();
+    let mut scheme = holding::plan_on(part, shop, material, &Choice { stock, firm, wish }, &sides)?;
+    if !firm && scheme.id.school != School::Deck {
+        // What the rack offers is for a block with a hat.
+        prepared = None;
+        stock_findings.clear();
+    }
     lap("stock and sides", &mut stages);
 
     // A rehearsal has feeds of its own: those that a person set are for the real material.

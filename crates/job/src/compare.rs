@@ -173,7 +173,12 @@ fn candidates(part: &Part, shop: &Shop, settled: &Settled) -> Result<Vec<Candida
     let sides = holding::sides(part, shop, real, &settled.wish());
     let (stock, ..) = stocking::block(part, &part::recognise(part).body, shop, settled, &sides)?;
     let material = stocking::material_of(shop, settled)?;
-    Ok(holding::schemes(part, shop, material, &holding::Choice { stock, wish: settled.wish() })?)
+    Ok(holding::schemes(
+        part,
+        shop,
+        material,
+        &holding::Choice { stock, firm: settled.stock.is_some(), wish: settled.wish() },
+    )?)
 }
 
 /// The best that are not planned yet: of each kind and school one before a second of the same.

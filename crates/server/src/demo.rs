@@ -101,6 +101,10 @@ fn decisions(file: &str) -> Vec<job::Decision> {
     let answers = answers.map(|a| job::Decision::Answer { question: a.1.into(), answer: Some(a.2.into()) });
     let blocks = BLOCKS.iter().filter(|b| file.starts_with(b.0));
     let blocks = blocks.map(|b| job::Decision::Stock { choice: Some(job::StockDecision::Sizes(b.1)) });
+    // The rack has a round for it, which the mill's programs do not take yet.
+    let by_rule =
+        file.starts_with("finder-flange").then_some(job::Decision::Stock { choice: Some(job::StockDecision::Rule) });
+    let blocks = blocks.chain(by_rule);
     material.chain(answers).chain(blocks).collect()
 }
 

@@ -67,9 +67,7 @@ export function HoldTicket() {
   return (
     <>
       <Head>
-        <h1>
-          {sheet.sides.length} sides, {h.up} up first
-        </h1>
+        <h1>{sheet.sides.length === 1 ? `1 side, ${h.up} up` : `${sheet.sides.length} sides, ${h.up} up first`}</h1>
         <Stamp kind={h.decided ? 'decided' : 'proposed'} words={h.decided ? 'decided' : 'proposed'} />
       </Head>
       <Line>
