@@ -448,5 +448,58 @@ fn soft_jaws_have_a_folder_that_is_proved_with_the_part() {
     let o = goldchip(&["plan", path(&model), "--hold", "vise", "--out", path(&dir.path().join("v"))]);
     assert!(o.status.code() == Some(3) && String::from_utf8_lossy(&o.stdout).contains("no two parallel faces to grip"));
     let o = goldchip(&["plan", path(&model), "--hold", "glue", "--out", path(&dir.path().join("g"))]);
-    assert!(o.status.code() == Some(2) && last_error(&o).contains("vise, soft-jaws"), "{}", last_error(&o));
+    assert!(
+        o.status.code() == Some(2) && last_error(&o).contains("vise, chuck, soft-jaws, bond"),
+        "{}",
+        last_error(&o)
+    );
+}
+
+/// A thin plate and a flange: what a pallet bears stands in the file and is proved from it, a chuck's jaws are solids of the folder, and whole ways are listed
+/// with what each takes and why one cannot be.
+#[test]
+fn pallets_chucks_and_whole_ways_stand_in_the_files() {
+    let reading = |name: &str| Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/reading").join(name);
+    let dir = tempfile::tempdir().unwrap();
+    let sheet = dir.path().join("sheet");
+    let o = goldchip(&["plan", path(&reading("sight-plate.step")), "--pieces", "10", "--out", path(&sheet)]);
+    assert_eq!(o.status.code(), Some(0), "{}", String::from_utf8_lossy(&o.stdout));
+    let plan = json(&sheet.join("plan.json"));
+    let pallet = &plan["setups"][0]["keep_out"][0];
+    assert!(pallet["may_cut_mm"].as_f64().unwrap() > 1.0 && pallet["sticks"] == true, "{pallet}");
+    assert_eq!((plan["schemes"]["quantity"].as_u64(), plan["setups"].as_array().unwrap().len()), (Some(10), 1));
+    let ways = plan["schemes"]["ways"].as_array().unwrap();
+    let chosen = ways.iter().find(|w| w["chosen"] == true).unwrap();
+    assert!(chosen["id"].as_str().unwrap().starts_with("sheet.bond.") && chosen["proved"] == true, "{chosen}");
+    assert!(chosen["setups"][0].get("drawn").is_none());
+    let shut = plan["schemes"]["refused"].as_array().unwrap();
+    assert!(shut.iter().any(|r| r[0].as_str().unwrap().contains("flat jaws")), "{shut:?}");
+    assert_eq!(goldchip(&["prove", path(&sheet)]).status.code(), Some(0));
+    // Nothing may be cut into it: then it is found. A depth that is none is refused.
+    for (may, code) in [(0.0, 3), (-1.0, 2)] {
+        let mut other = plan.clone();
+        other["setups"][0]["keep_out"][0]["may_cut_mm"] = may.into();
+        std::fs::write(sheet.join("plan.json"), other.to_string()).unwrap();
+        let o = goldchip(&["prove", path(&sheet)]);
+        assert_eq!(o.status.code(), Some(code), "{}{}", String::from_utf8_lossy(&o.stdout), last_error(&o));
+    }
+
+    let flange = dir.path().join("flange");
+    let o = goldchip(&["plan", path(&reading("finder-flange.step")), "--hold", "chuck", "--out", path(&flange)]);
+    assert_eq!(o.status.code(), Some(0), "{}", String::from_utf8_lossy(&o.stdout));
+    let plan = json(&flange.join("plan.json"));
+    let models: Vec<&str> =
+        plan["setups"][1]["keep_out"].as_array().unwrap().iter().filter_map(|k| k["model"].as_str()).collect();
+    assert!(
+        models.len() == 4 && models.iter().all(|m| m.starts_with("hold/2/") && flange.join(m).exists()),
+        "{models:?}"
+    );
+    assert_eq!(goldchip(&["prove", path(&flange)]).status.code(), Some(0));
+
+    let lost = dir.path().join("lost");
+    let o =
+        goldchip(&["plan", path(&reading("finder-flange.step")), "--scheme", "deck.vise.+z.q", "--out", path(&lost)]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("names no way"), "{}", last_error(&o));
+    let o = goldchip(&["plan", path(&reading("finder-flange.step")), "--pieces", "0", "--out", path(&lost)]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("--pieces 0"), "{}", last_error(&o));
 }
