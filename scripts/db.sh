@@ -53,8 +53,10 @@ if ! running; then
     done
   fi
   if [ ! -d "$dir/data/mysql" ]; then
-    mkdir -p "$dir/data"
-    mariadb-install-db --no-defaults "${user[@]}" --datadir="$dir/data" --auth-root-authentication-method=socket \
+    # Its own folder for tables of a moment, here too: a server that starts clears away those of another in the same one.
+    mkdir -p "$dir/data" "$dir/tmp"
+    [ "$(id -u)" -ne 0 ] || chown mysql "$dir/tmp"
+    mariadb-install-db --no-defaults "${user[@]}" --datadir="$dir/data" --tmpdir="$dir/tmp" --auth-root-authentication-method=socket \
       --skip-test-db ${GOLDCHIP_DB_ARGS:-} >"$dir/install.log" 2>&1 || { cat "$dir/install.log" >&2; exit 1; }
   fi
   # Tables for a moment of its own too: a server that starts clears away those of another that shares its folder.
