@@ -199,15 +199,18 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
         settled.offer = Some(Box::new(from_rack(&table, &part, &shop, &settled)?));
     }
     let title = model.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-    let planned = job::plan(&part, &title, &shop, &settled)?;
+    // What several ways share is made once.
+    let kept = job::cache::Memory::default();
+    let desk = job::Desk::keeping(if compare { "the model" } else { "" }, &kept);
+    let planned = job::plan_at(&part, &title, &shop, &settled, &desk)?;
     stages.extend(planned.stages.iter().map(|s| (s.name, s.seconds)));
     clock = Instant::now();
-    let proof = job::prove_plan(&part, &planned.plan, &shop)?;
+    let proof = job::prove_plan_at(&part, &planned.plan, &shop, &desk)?;
     stages.push(("proof", clock.elapsed().as_secs_f64()));
     clock = Instant::now();
     let here = job::Standing { plan: &planned.plan, proof: &proof };
     let schemes = if compare {
-        job::compare_at(&part, &title, &shop, &settled, &here, &job::Desk::bare(), &mut |_| {})?
+        job::compare_at(&part, &title, &shop, &settled, &here, &desk, &mut |_| {})?
     } else {
         job::estimated(&part, &shop, &settled, &here)?
     };

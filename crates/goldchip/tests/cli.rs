@@ -462,13 +462,16 @@ fn pallets_chucks_and_whole_ways_stand_in_the_files() {
     let reading = |name: &str| Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/reading").join(name);
     let dir = tempfile::tempdir().unwrap();
     let sheet = dir.path().join("sheet");
-    let o = goldchip(&["plan", path(&reading("sight-plate.step")), "--pieces", "10", "--out", path(&sheet)]);
+    let o =
+        goldchip(&["plan", path(&reading("sight-plate.step")), "--pieces", "10", "--compare", "--out", path(&sheet)]);
     assert_eq!(o.status.code(), Some(0), "{}", String::from_utf8_lossy(&o.stdout));
     let plan = json(&sheet.join("plan.json"));
     let pallet = &plan["setups"][0]["keep_out"][0];
     assert!(pallet["may_cut_mm"].as_f64().unwrap() > 1.0 && pallet["sticks"] == true, "{pallet}");
     assert_eq!((plan["schemes"]["quantity"].as_u64(), plan["setups"].as_array().unwrap().len()), (Some(10), 1));
     let ways = plan["schemes"]["ways"].as_array().unwrap();
+    // Compared, each that can be is planned and proved.
+    assert!(plan["schemes"]["done"] == true && ways.iter().filter(|w| w["proved"] == true).count() >= 2);
     let chosen = ways.iter().find(|w| w["chosen"] == true).unwrap();
     assert!(chosen["id"].as_str().unwrap().starts_with("sheet.bond.") && chosen["proved"] == true, "{chosen}");
     assert!(chosen["setups"][0].get("drawn").is_none());

@@ -5,9 +5,9 @@
 
 use crate::frame::{Datum, Duty};
 use crate::hold::{Body, Demand, Fact, Gently, Holds};
+use crate::jaw_design::{is_round, stands};
 use crate::nest::FINE;
 use crate::seen::{Asked, Seen, corners_of};
-use crate::soft_jaws::{is_round, stands};
 use crate::statics::{Contact, Push};
 use crate::vise::{NO_MARK, SEAT, TOUCH};
 use geom::{DVec2, DVec3, Region};
@@ -276,29 +276,22 @@ impl ChuckGrip {
         out
     }
     pub(crate) fn facts(&self) -> Vec<Fact> {
-        let fact = |label: &str, value: f64, unit: &str, terms: &[Term], remark: String| Fact {
-            label: label.into(),
-            value: Some(value),
-            unit: unit.into(),
-            terms: terms.to_vec(),
-            remark,
-        };
         let force = if self.is_gentle() {
             format!("a jaw, not the {:.0} kN it gives: more leaves marks", self.chuck.clamp_kn)
         } else {
             format!("a jaw, all of the {}", self.chuck.name)
         };
         vec![
-            fact(
+            Fact::new(
                 "Jaws that grip",
                 self.depth,
                 "mm",
                 &self.terms,
                 format!("high on Ø{:.2}, packed", len(self.diameter)),
             ),
-            fact("Stands on blocks of", self.stand, "mm", &[], "three, on the chuck's face".into()),
-            fact("Close it with", self.clamp_kn, "kN", &self.terms, force),
-            fact("Above the jaws", self.above, "mm", &[], String::new()),
+            Fact::new("Stands on blocks of", self.stand, "mm", &[], "three, on the chuck's face"),
+            Fact::new("Close it with", self.clamp_kn, "kN", &self.terms, force),
+            Fact::new("Above the jaws", self.above, "mm", &[], ""),
         ]
     }
     pub(crate) fn minutes(&self) -> f64 {
@@ -313,10 +306,10 @@ impl ChuckGrip {
     }
     pub(crate) fn zero_in_machine(&self, shop: &Shop) -> DVec3 {
         let m = &shop.machine;
-        let mid = |k: usize| f64::midpoint(m.travel_min_mm[k], m.travel_max_mm[k]);
+        let [x, y] = m.middle_mm();
         let seat = self.stands.first().map_or(0.0, |p| p.z);
         let under = self.chuck.body_height_mm + self.stand - seat;
-        DVec3::new(mid(0) - self.middle.x, mid(1) - self.middle.y, -m.nose_to_table_mm + under)
+        DVec3::new(x - self.middle.x, y - self.middle.y, -m.nose_to_table_mm + under)
     }
     pub(crate) fn datum(&self) -> [Datum; 3] {
         let indicated =

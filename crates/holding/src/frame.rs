@@ -265,11 +265,8 @@ impl Scheme {
                 School::Half => "the block that was chosen has stock below the part to hold it by".into(),
             });
         }
-        if self.id.school == School::Sheet
-            && self.setups.len() == 1
-            && self.not_planned.is_empty()
-            && id.hold != self.id.hold
-        {
+        let second = self.not_planned.iter().any(|n| n.name == "side 2");
+        if self.id.school == School::Sheet && self.id.hold != id.hold && !second {
             return Some("one side is enough: nothing is left for a second".into());
         }
         self.not_planned.iter().find(|n| n.name == "side 2").map(|n| n.why.clone())

@@ -237,6 +237,19 @@ pub struct Fact {
     pub remark: String,
 }
 
+impl Fact {
+    /// A number with its reasons.
+    pub(crate) fn new(label: &str, value: f64, unit: &str, terms: &[Term], remark: impl Into<String>) -> Fact {
+        Fact {
+            label: label.into(),
+            value: Some(value),
+            unit: unit.into(),
+            terms: terms.to_vec(),
+            remark: remark.into(),
+        }
+    }
+}
+
 /// What a hold may not be given in full, in words: what, and why.
 pub type Gently = (String, String);
 

@@ -129,17 +129,16 @@ impl JawPair {
         ]
     }
     pub(crate) fn facts(&self) -> Vec<Fact> {
-        let fact = |label: &str, value: f64, unit: &str, remark: String| Fact {
-            label: label.into(),
-            value: Some(value),
-            unit: unit.into(),
-            terms: Vec::new(),
-            remark,
-        };
         vec![
-            fact("Spacer", self.spacer, "mm", "between the jaws, below the nest".into()),
-            fact("Close it with", self.clamp_kn, "kN", "as in use".into()),
-            fact("Bolts", self.blanks.bolt_nm, "N m", format!("hold a jaw with {:.0} kN or more", self.bolts_kn)),
+            Fact::new("Spacer", self.spacer, "mm", &[], "between the jaws, below the nest"),
+            Fact::new("Close it with", self.clamp_kn, "kN", &[], "as in use"),
+            Fact::new(
+                "Bolts",
+                self.blanks.bolt_nm,
+                "N m",
+                &[],
+                format!("hold a jaw with {:.0} kN or more", self.bolts_kn),
+            ),
         ]
     }
     pub(crate) fn minutes(&self) -> f64 {

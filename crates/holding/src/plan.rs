@@ -46,15 +46,25 @@ pub fn plan_on(
     let wanted = choice.wish.scheme.filter(|_| sides.lost.is_none());
     let id = wanted.unwrap_or_else(|| way.id(School::Deck, way.held_by().unwrap_or(HoldKind::Vise)));
     let b = Bench { part, shop, material, wish: &choice.wish };
-    let mut scheme = plan_way(&b, &choice.block(id.school), way, id, &b.further_sides(way.up), true)?;
+    let stock = choice.block(id.school);
+    let planned = match plan_way(&b, &stock, way, id, &b.further_sides(way.up), true) {
+        Err(HoldError::First(why)) if wanted.is_some() => Err(why),
+        planned => {
+            let scheme = planned?;
+            wanted.and_then(|id| scheme.refused(id, &stock)).map_or(Ok(scheme), Err)
+        }
+    };
+    let mut scheme = match planned {
+        Ok(scheme) => scheme,
+        Err(why) => {
+            // What was chosen cannot be: the proposal takes its place, and says so.
+            let open = Choice { wish: Wish { scheme: None, ..choice.wish }, ..*choice };
+            let mut proposed = plan(part, shop, material, &open)?;
+            proposed.findings.push(lost(&id, &why));
+            return Ok(proposed);
+        }
+    };
     scheme.compared = sides.ways.iter().map(Way::words).collect();
-    if let Some(why) = wanted.and_then(|id| scheme.refused(id, &choice.block(id.school))) {
-        // What was chosen cannot be: the proposal takes its place, and says so.
-        let open = Choice { wish: Wish { scheme: None, ..choice.wish }, ..*choice };
-        let mut proposed = plan(part, shop, material, &open)?;
-        proposed.findings.push(lost(&id, &why));
-        return Ok(proposed);
-    }
     if wanted.is_none() && scheme.not_planned.iter().any(|n| n.name == "side 2") {
         scheme = otherwise(part, shop, material, choice, scheme)?;
     }
@@ -75,9 +85,11 @@ fn otherwise(
     let open = Choice { wish: Wish { scheme: None, ..choice.wish }, ..*choice };
     let all = schemes(part, shop, material, &open)?;
     if let Some(c) = all.iter().find(|c| c.scheme.is_ok()) {
-        let pinned = Choice { wish: Wish { scheme: Some(c.id), ..choice.wish }, ..*choice };
-        let there = sides(part, shop, material, &pinned.wish);
-        let other = plan_on(part, shop, material, &pinned, &there)?;
+        let pinned = Wish { scheme: Some(c.id), ..choice.wish };
+        let there = sides(part, shop, material, &pinned);
+        let b = Bench { part, shop, material, wish: &pinned };
+        let way = &there.ways[0];
+        let other = plan_way(&b, &choice.block(c.id.school), way, c.id, &b.further_sides(way.up), true)?;
         return Ok(Scheme { compared: usual.compared, ..other });
     }
     let stuck = all.iter().find(|c| c.id.school == School::Sheet && c.id.hold == HoldKind::Bond);

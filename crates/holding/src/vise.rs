@@ -278,14 +278,10 @@ impl Grip {
     /// Work zero when the vise stands in the middle of the table.
     pub(crate) fn zero_in_machine(&self, shop: &Shop) -> DVec3 {
         let m = &shop.machine;
-        let mid = |k: usize| f64::midpoint(m.travel_min_mm[k], m.travel_max_mm[k]);
+        let [x, y] = m.middle_mm();
         // The jaws stand around the middle of what they grip.
-        let x = self.bodies.first().map_or(0.0, |b| f64::midpoint(b.min.x, b.max.x));
-        DVec3::new(
-            mid(0) - x,
-            mid(1) + self.opening / 2.0,
-            -m.nose_to_table_mm + shop.vise.bed_height_mm + self.parallels,
-        )
+        let jaws = self.bodies.first().map_or(0.0, |b| f64::midpoint(b.min.x, b.max.x));
+        DVec3::new(x - jaws, y + self.opening / 2.0, -m.nose_to_table_mm + shop.vise.bed_height_mm + self.parallels)
     }
     pub(crate) fn datum(&self) -> [Datum; 3] {
         let end = if self.on == RAW { "sawn left end of the block" } else { "finished left end of the part" };
@@ -331,13 +327,6 @@ impl Grip {
         out
     }
     pub(crate) fn facts(&self) -> Vec<Fact> {
-        let fact = |label: &str, value: f64, unit: &str, terms: &[Term], remark: String| Fact {
-            label: label.into(),
-            value: Some(value),
-            unit: unit.into(),
-            terms: terms.to_vec(),
-            remark,
-        };
         let bearing = self.bearing.map_or_else(
             || "nothing lies on them".to_string(),
             |b| {
@@ -356,20 +345,20 @@ impl Grip {
             format!("all of the {}", self.vise)
         };
         vec![
-            fact(
+            Fact::new(
                 "Jaw that grips",
                 self.height,
                 "mm",
                 &self.terms,
                 format!("along {:.1} mm of {} mm jaw", len(self.length), len(trim(self.jaw_width))),
             ),
-            fact("Opening", self.opening, "mm", &[], format!("of {} mm", len(trim(self.opens)))),
+            Fact::new("Opening", self.opening, "mm", &[], format!("of {} mm", len(trim(self.opens)))),
             Fact {
                 value: (self.parallels > 0.0).then_some(self.parallels),
-                ..fact("Parallels", 0.0, "mm", &[], bearing)
+                ..Fact::new("Parallels", 0.0, "mm", &[], bearing)
             },
-            fact("Close it with", self.clamp_kn, "kN", &self.terms, force),
-            fact("Above the jaws", self.above, "mm", &[], String::new()),
+            Fact::new("Close it with", self.clamp_kn, "kN", &self.terms, force),
+            Fact::new("Above the jaws", self.above, "mm", &[], ""),
         ]
     }
     pub(crate) fn minutes(&self) -> f64 {

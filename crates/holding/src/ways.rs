@@ -3,9 +3,9 @@
 use crate::frame::{Duty, Order, Wish};
 use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
 use crate::hold::{Hold, HoldKind};
+use crate::jaw_design::design;
 use crate::scheme::{SchemeId, School};
 use crate::seen::{Asked, below};
-use crate::soft_jaws::design;
 use crate::vise::{Bearing, bearing, clamping};
 use geom::{Box3, DMat3, DVec3, Placement};
 use part::{Part, View};

@@ -270,3 +270,17 @@ fn a_proposed_block_hinders_no_other_way() {
     let stays = of(true);
     assert!(stays.not_planned[0].why.contains("to come off below"), "{:?}", stays.not_planned);
 }
+
+/// A chosen way whose first side cannot be held is no failure of the job: the proposal takes its place, told and mended by one press.
+#[test]
+fn a_chosen_sheet_that_nothing_sticks_gives_way() {
+    let bare = Shop { adhesives: Vec::new(), ..Shop::demo().unwrap() };
+    let part = tray(true);
+    for id in ["sheet.bond.+z.x", "sheet.vise.-z.x"] {
+        let p = plan(&part, &bare, aluminium(&bare), &wishing(Wish { scheme: id.parse().ok(), ..Wish::default() }))
+            .unwrap();
+        let lost = p.findings.iter().find(|f| f.kind == "decision_lost").unwrap();
+        assert!(lost.what.contains("nothing that sticks") && lost.remedy.is_some(), "{}", lost.what);
+        assert_eq!((p.id.school, p.setups.len()), (School::Deck, 2));
+    }
+}

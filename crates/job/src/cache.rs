@@ -8,7 +8,9 @@ use reason::Watch;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use sha2::{Digest, Sha256};
+use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Mutex, PoisonError};
 
 /// Hash of the core's sources, the lock file and the kernel's version, taken when this was built.
 pub const BUILD: &str = env!("GOLDCHIP_BUILD");
@@ -31,6 +33,19 @@ impl Cache for NoCache {
     fn put(&self, _: &str, _: &[u8]) {}
 }
 
+/// Keeps all, as long as the process runs.
+#[derive(Default)]
+pub struct Memory(Mutex<HashMap<String, Vec<u8>>>);
+
+impl Cache for Memory {
+    fn get(&self, key: &str) -> Option<Vec<u8>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).get(key).cloned()
+    }
+    fn put(&self, key: &str, value: &[u8]) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).insert(key.into(), value.into());
+    }
+}
+
 /// The place at which a chain of stages is worked.
 pub struct Desk<'a> {
     /// Hash of the model as it was read, answers about its reading included; results are only kept when it is given.
@@ -44,6 +59,13 @@ pub struct Desk<'a> {
 }
 
 static NEVER: AtomicBool = AtomicBool::new(false);
+
+impl<'a> Desk<'a> {
+    /// With what is kept of a model, nobody watching.
+    pub fn keeping(model: &str, cache: &'a dyn Cache) -> Desk<'a> {
+        Desk { model: model.into(), cache, stop: &NEVER, heard: &|_, _| {} }
+    }
+}
 
 impl Desk<'static> {
     /// Nothing kept, nobody watching.
@@ -115,23 +137,10 @@ pub fn cached<T: Serialize + DeserializeOwned>(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::collections::HashMap;
-    use std::sync::Mutex;
-
-    #[derive(Default)]
-    struct InMemory(Mutex<HashMap<String, Vec<u8>>>);
-    impl Cache for InMemory {
-        fn get(&self, key: &str) -> Option<Vec<u8>> {
-            self.0.lock().unwrap().get(key).cloned()
-        }
-        fn put(&self, key: &str, value: &[u8]) {
-            self.0.lock().unwrap().insert(key.into(), value.into());
-        }
-    }
 
     #[test]
     fn a_stage_is_worked_once_and_a_stopped_one_is_not_kept() {
-        let (cache, stop) = (InMemory::default(), AtomicBool::new(false));
+        let (cache, stop) = (Memory::default(), AtomicBool::new(false));
         let desk = Desk { model: "m".into(), cache: &cache, stop: &stop, heard: &|_, _| {} };
         let mut times = 0;
         for _ in 0..2 {

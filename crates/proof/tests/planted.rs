@@ -269,9 +269,12 @@ fn a_pallet_may_be_cut_a_little_and_only_at_feed() {
     // The same without leave to be cut is found at once.
     let jaw = KeepOut { may_cut_mm: 0.0, ..pallet.clone() };
     assert!(kinds(&prove_text(&p, stock, &program_of(&beside("-1")), vec![jaw])).contains(&"cutter_in_keep_out"));
-    // A slug that sticks to it does not fly.
-    let slug = "G0 X12 Y10\nG0 Z10.5\nG1 Z-0.5 F100\nG1 X28 F400\nG1 Y20\nG1 X12\nG1 Y10\nG0 Z20";
-    assert_eq!(of(slug), (Vec::new(), false));
+    // A slug of 22 × 12 mm that sticks to it does not fly; one of 10 × 4 tears off.
+    let slug = |x0: f64, y0: f64, x1: f64, y1: f64| {
+        of(&format!("G0 X{x0} Y{y0}\nG0 Z10.5\nG1 Z-0.5 F100\nG1 X{x1} F400\nG1 Y{y1}\nG1 X{x0}\nG1 Y{y0}\nG0 Z20"))
+    };
+    assert_eq!(slug(6.0, 6.0, 34.0, 24.0), (Vec::new(), false));
+    assert_eq!(slug(12.0, 10.0, 28.0, 20.0), (Vec::new(), true));
 }
 
 /// A closed cut through the block frees its middle; the piece is found, and counts no longer.

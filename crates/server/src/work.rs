@@ -334,6 +334,15 @@ fn whole_order(db: &Db, reader: &Path, claim: &Claim) -> Result<Order, Fault> {
     Ok(o)
 }
 
+/// The part of an order, planned and proved.
+fn worked_out(db: &Db, reader: &Path, o: &Order, desk: &Desk) -> Result<(Part, job::Planned, proof::Proof), Outcome> {
+    desk.tell("model", 0.0)?;
+    let part = part_of(db, reader, &o.job, &o.settled)?;
+    let planned = job::plan_at(&part, &o.job.title, &o.shop, &o.settled, desk)?;
+    let proof = job::prove_plan_at(&part, &planned.plan, &o.shop, desk)?;
+    Ok((part, planned, proof))
+}
+
 fn plan(
     db: &Db,
     reader: &Path,
@@ -356,10 +365,7 @@ fn plan(
     })?;
     if !there {
         let desk = Desk { model: read_as(&o.job, &o.settled), cache: &cache, stop, heard };
-        desk.tell("model", 0.0)?;
-        let part = part_of(db, reader, &o.job, &o.settled)?;
-        let planned = job::plan_at(&part, &o.job.title, &o.shop, &o.settled, &desk)?;
-        let proof = job::prove_plan_at(&part, &planned.plan, &o.shop, &desk)?;
+        let (part, planned, proof) = worked_out(db, reader, &o, &desk)?;
         desk.tell("card", 0.0)?;
         let sheet = job::sheet::sheet(&part, &planned.plan, &proof, &o.shop, &o.settled);
         let strip = job::sheet::strip(&planned.plan, &proof, &o.shop);
@@ -419,9 +425,7 @@ fn compare(
     }
     let cache = DbCache(db.clone());
     let desk = Desk { model: read_as(&o.job, &o.settled), cache: &cache, stop, heard };
-    let part = part_of(db, reader, &o.job, &o.settled)?;
-    let planned = job::plan_at(&part, &o.job.title, &o.shop, &o.settled, &desk)?;
-    let proof = job::prove_plan_at(&part, &planned.plan, &o.shop, &desk)?;
+    let (part, planned, proof) = worked_out(db, reader, &o, &desk)?;
     let here = job::Standing { plan: &planned.plan, proof: &proof };
     let put = |name: String, c: &job::Comparison| {
         if let Ok(json) = serde_json::to_vec(c) {

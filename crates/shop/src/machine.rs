@@ -95,6 +95,10 @@ impl Machine {
     pub fn most_usable_kw(&self) -> f64 {
         self.spindle.iter().map(|p| p.kw).reduce(f64::max).unwrap_or(self.plate_kw) * self.usable_share
     }
+    /// Middle of its travel along x and y, machine coordinates, mm.
+    pub fn middle_mm(&self) -> [f64; 2] {
+        [0, 1].map(|k| f64::midpoint(self.travel_min_mm[k], self.travel_max_mm[k]))
+    }
     /// Can the spindle run at this speed? Where it has steps, only at them.
     pub fn runs_at(&self, rpm: f64) -> bool {
         let stepped = self.rpm_steps.is_empty() || self.rpm_steps.iter().any(|s| (rpm / s - 1.0).abs() <= SAME_STEP);
