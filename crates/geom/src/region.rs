@@ -165,6 +165,11 @@ impl Region {
     pub fn without_specks(&self, area: f64) -> Region {
         Region { paths: self.paths.iter().filter(|p| loop_area(p).abs() >= area).cloned().collect() }
     }
+    /// With its holes full.
+    pub fn filled(&self) -> Region {
+        let outer: Paths64 = self.paths.iter().filter(|p| loop_area(p) > 0.0).cloned().collect();
+        Region { paths: c2::union_subjects_64(&outer, FillRule::NonZero) }
+    }
     /// Is the point in it? Borders count.
     pub fn contains(&self, p: DVec2) -> bool {
         let q = pt(p);

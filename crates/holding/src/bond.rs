@@ -4,7 +4,7 @@
 //! factor that every hold is asked for (three times in all: from memory). Cuts are made so light that it bears them ([`Bond::most_side`]).
 
 use crate::frame::{Datum, Duty};
-use crate::hold::{Body, Demand, Fact, Gently, Holds};
+use crate::hold::{Body, Demand, Fact, Gently, Holds, most_borne};
 use crate::seen::{Asked, Seen};
 use crate::statics::{Contact, Push};
 use crate::vise::{SEAT, TOUCH};
@@ -20,12 +20,8 @@ use ts_rs::TS;
 
 /// Of the strength this share is counted on; with the factor of 2 that every hold is asked for it is three times (from memory: "at least 3 ×").
 const SHARE: f64 = 2.0 / 3.0;
-/// Twice is asked of every hold.
-const TWICE: f64 = 2.0;
 /// A hold that bears less across is no hold for a mill, N (common practice, no source).
 const LEAST_N: f64 = 25.0;
-/// Lift of a helix for each N across, as it is reckoned before the cuts are known.
-const LIFT: f64 = 0.8;
 /// A pallet stands out from the piece by this at least, mm.
 const RIM: f64 = 4.0;
 /// Spots over which the area is spread.
@@ -247,15 +243,7 @@ impl Bond {
     }
     /// The most force across, N, that it bears twice over anywhere in a box (with the lift that goes with it).
     pub(crate) fn most_side(&self, within: &Box3) -> f64 {
-        const TRIED: f64 = 100.0;
-        let d = Demand {
-            side: TRIED,
-            lift: LIFT * TRIED,
-            height: within.max.z,
-            over: Some([within.min.to_array(), within.max.to_array()]),
-            ..Demand::default()
-        };
-        TRIED * Holds::together(&self.contacts(0.0), within.middle().truncate(), "pallet", &d).factor / TWICE
+        most_borne(&self.contacts(0.0), within, "pallet")
     }
     pub(crate) fn contacts(&self, _: f64) -> Vec<Contact> {
         let a = &self.adhesive;

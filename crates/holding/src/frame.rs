@@ -2,6 +2,7 @@
 
 use crate::further::Only;
 use crate::hold::{Fact, Hold, HoldKind, HoldKinds};
+use crate::making::Making;
 use crate::scheme::{SchemeId, School};
 use geom::{Box3, DVec3, Placement};
 use reason::{Finding, Term};
@@ -111,6 +112,13 @@ pub enum Duty {
         /// The other half is done.
         turned: bool,
     },
+    /// All inside the outline that is seen from above; around it the block stands.
+    Inside {
+        /// The other face is done.
+        turned: bool,
+    },
+    /// What still stands, the outline down to below the part's bottom.
+    Outline,
     /// Only what no other setup sees.
     Only(Only),
 }
@@ -152,10 +160,9 @@ impl Offer {
             facts: setup.hold.facts(),
             error_mm: setup.datum.iter().map(|d| [d.worst_mm, d.likely_mm]).collect(),
             needs: setup.hold.needs(),
-            makes: made.map_or_else(String::new, |j| format!("a nest in {}", j.blanks.name)),
+            makes: made.as_ref().map_or_else(String::new, Making::words),
             load_min: setup.hold.minutes(),
-            // The jaws go on, and off again.
-            prepare_min: if made.is_some() { 2.0 * crate::soft_jaws::CHANGE_MIN } else { 0.0 },
+            prepare_min: made.map_or(0.0, |m| m.prepare_min()),
         }
     }
     /// Of one that does not hold.
@@ -263,6 +270,7 @@ impl Scheme {
                 }
                 School::Sheet => "it is not cut from a sheet".into(),
                 School::Half => "the block that was chosen has stock below the part to hold it by".into(),
+                School::Inside => "its outline is not left for the last".into(),
             });
         }
         let second = self.not_planned.iter().any(|n| n.name == "side 2");

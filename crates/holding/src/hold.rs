@@ -4,6 +4,8 @@ use crate::bond::Bond;
 use crate::chuck::ChuckGrip;
 use crate::frame::{Duty, Setup};
 use crate::jaw_pair::JawPair;
+use crate::making::Making;
+use crate::plate::Plate;
 use crate::soft_jaws::{CHANGE_MIN, SoftJaws};
 use crate::statics::{self, Contact, Load, Wrench};
 use crate::vise::Grip;
@@ -22,7 +24,7 @@ const ZERO_MIN: f64 = 3.0;
 #[serde(tag = "kind", rename_all = "snake_case")]
 pub enum Hold {
     /// Between two jaws, on parallels.
-    Vise(Grip),
+    Vise(Box<Grip>),
     /// In a nest cut into two jaws.
     SoftJaws(Box<SoftJaws>),
     /// Two jaws bolted to the vise, which are cut themselves.
@@ -31,6 +33,8 @@ pub enum Hold {
     Chuck(Box<ChuckGrip>),
     /// Stuck to a pallet.
     Bond(Box<Bond>),
+    /// On a plate, set by pins and held by screws through its own holes.
+    Plate(Box<Plate>),
 }
 
 /// Ways of holding that a side may be planned with.
@@ -43,19 +47,23 @@ pub enum HoldKind {
     Chuck,
     /// Jaws cut to the outline.
     SoftJaws,
+    /// On a plate by its own holes.
+    Plate,
     /// Stuck to a pallet.
     Bond,
 }
 
 impl HoldKind {
     /// All, the simplest first.
-    pub const ALL: [HoldKind; 4] = [HoldKind::Vise, HoldKind::Chuck, HoldKind::SoftJaws, HoldKind::Bond];
+    pub const ALL: [HoldKind; 5] =
+        [HoldKind::Vise, HoldKind::Chuck, HoldKind::SoftJaws, HoldKind::Plate, HoldKind::Bond];
     /// "soft jaws".
     pub fn words(self) -> &'static str {
         match self {
             HoldKind::Vise => "vise",
             HoldKind::SoftJaws => "soft jaws",
             HoldKind::Chuck => "chuck",
+            HoldKind::Plate => "plate",
             HoldKind::Bond => "bond",
         }
     }
@@ -207,6 +215,24 @@ impl Holds {
     }
 }
 
+/// Lift of a helix for each N across, as it is reckoned before the cuts are known.
+const LIFT: f64 = 0.8;
+/// Twice is asked of every hold.
+const TWICE: f64 = 2.0;
+
+/// The most force across, N, that contacts bear twice over anywhere in a box (with the lift that goes with it).
+pub(crate) fn most_borne(contacts: &[Contact], within: &Box3, above: &str) -> f64 {
+    const TRIED: f64 = 100.0;
+    let d = Demand {
+        side: TRIED,
+        lift: LIFT * TRIED,
+        height: within.max.z,
+        over: Some([within.min.to_array(), within.max.to_array()]),
+        ..Demand::default()
+    };
+    TRIED * Holds::together(contacts, within.middle().truncate(), above, &d).factor / TWICE
+}
+
 /// Where a hold gives way, and against what.
 fn where_and_how(w: &statics::Worst, middle: DVec2, above: &str) -> String {
     let side = |v: f64, low: &'static str, high: &'static str| if v < 0.0 { low } else { high };
@@ -262,6 +288,7 @@ macro_rules! ask {
             Hold::JawPair($h) => $answer,
             Hold::Chuck($h) => $answer,
             Hold::Bond($h) => $answer,
+            Hold::Plate($h) => $answer,
         }
     };
 }
@@ -308,7 +335,7 @@ impl Hold {
         match self {
             Hold::SoftJaws(j) => j.turns_freely,
             Hold::Chuck(c) => c.turns_freely,
-            Hold::Vise(_) | Hold::JawPair(_) | Hold::Bond(_) => false,
+            Hold::Vise(_) | Hold::JawPair(_) | Hold::Bond(_) | Hold::Plate(_) => false,
         }
     }
     /// What there is to know at the machine.
@@ -341,6 +368,8 @@ impl Hold {
                 ),
                 zero("the blocks are touched (common practice, no source)"),
             ],
+            // Cut where it holds: one zero for both.
+            Hold::Plate(_) => Vec::new(),
             Hold::Bond(_) => vec![zero("the pallet is set, skimmed and touched (common practice, no source)")],
             Hold::JawPair(_) => vec![
                 Term::new("", "blanks are bolted on (common practice, no source)", CHANGE_MIN, "min"),
@@ -352,6 +381,7 @@ impl Hold {
     pub fn most_side(&self, within: &Box3) -> f64 {
         match self {
             Hold::Bond(b) => b.most_side(within),
+            Hold::Plate(p) => p.most_side(within),
             Hold::Vise(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) => f64::INFINITY,
         }
     }
@@ -370,6 +400,7 @@ impl Hold {
             Hold::SoftJaws(_) => Some(HoldKind::SoftJaws),
             Hold::Chuck(_) => Some(HoldKind::Chuck),
             Hold::Bond(_) => Some(HoldKind::Bond),
+            Hold::Plate(_) => Some(HoldKind::Plate),
             Hold::JawPair(_) => None,
         }
     }
@@ -379,6 +410,7 @@ impl Hold {
             Hold::SoftJaws(j) => j.worth(),
             Hold::Chuck(c) => c.depth * c.clamp_kn,
             Hold::Bond(b) => b.bears_n,
+            Hold::Plate(p) => p.bears_n,
             Hold::Vise(_) | Hold::JawPair(_) => 0.0,
         }
     }
@@ -388,6 +420,7 @@ impl Hold {
             Hold::SoftJaws(j) => format!("{:.0} mm high, bear on {:.0} mm²", len(j.depth), j.bears()),
             Hold::Chuck(c) => format!("{:.0} mm high on Ø{:.1}", len(c.depth), len(c.diameter)),
             Hold::Bond(b) => format!("{:.0} mm² stick", b.area_mm2),
+            Hold::Plate(p) => format!("{} pins, {} screws", p.pins.len(), p.screws.len()),
             Hold::Vise(_) | Hold::JawPair(_) => String::new(),
         }
     }
@@ -397,7 +430,7 @@ impl Hold {
             Hold::SoftJaws(j) => Hold::SoftJaws(Box::new(j.under(over))),
             Hold::Chuck(c) => Hold::Chuck(Box::new(c.under(over))),
             Hold::Bond(b) => Hold::Bond(Box::new(b.under(over))),
-            h @ (Hold::Vise(_) | Hold::JawPair(_)) => h,
+            h @ (Hold::Vise(_) | Hold::JawPair(_) | Hold::Plate(_)) => h,
         }
     }
     /// What stands above what grips, and how high that grips, mm.
@@ -407,7 +440,7 @@ impl Hold {
             Hold::SoftJaws(j) => (j.above, j.depth),
             Hold::Chuck(c) => (c.above, c.depth),
             // Nothing grips.
-            Hold::JawPair(_) | Hold::Bond(_) => (0.0, 0.0),
+            Hold::JawPair(_) | Hold::Bond(_) | Hold::Plate(_) => (0.0, 0.0),
         }
     }
     /// A setup that it holds, zeroed as such a hold is.
@@ -423,11 +456,26 @@ impl Hold {
             datum,
         }
     }
-    /// What has to be made for it first: a pair of jaws. Nothing where the shop has all.
-    pub fn makes(&self) -> Option<&SoftJaws> {
+    /// What has to be made for it first. Nothing where the shop has all.
+    pub fn makes(&self) -> Option<Making<'_>> {
+        match self {
+            Hold::SoftJaws(j) => Some(Making::Jaws(j)),
+            Hold::Plate(p) => Some(Making::Plate(p)),
+            Hold::Vise(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => None,
+        }
+    }
+    /// A pair of jaws that is made for it.
+    pub fn jaws(&self) -> Option<&SoftJaws> {
         match self {
             Hold::SoftJaws(j) => Some(j),
-            Hold::Vise(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => None,
+            Hold::Vise(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) | Hold::Plate(_) => None,
+        }
+    }
+    /// What stands on the piece where cutters pass: heads of screws. A plan goes around them.
+    pub fn on_top(&self) -> &[Body] {
+        match self {
+            Hold::Plate(p) => p.heads(),
+            Hold::Vise(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => &[],
         }
     }
 }

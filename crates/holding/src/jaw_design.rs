@@ -1,10 +1,11 @@
 //! How soft jaws are designed for a part: where it stands, the nest with its relief, the spacer, and where and over which area both jaws bear.
 
+use crate::carved::Pocket;
 use crate::frame::{Duty, Setup};
 use crate::hold::Hold;
 use crate::nest::{self, FINE, reach};
 use crate::seen::{Asked, Seen, below, corners_of};
-use crate::soft_jaws::{NOTCH, OPEN, Pocket, ROUND, SoftJaws, Touch};
+use crate::soft_jaws::{NOTCH, OPEN, ROUND, SoftJaws, Touch};
 use crate::statics::{self, Wrench};
 use crate::vise::NO_MARK;
 use geom::{Box3, DVec2, DVec3, Placement, RayGrid, Region, Slabs};
@@ -405,7 +406,8 @@ fn bears(
     Bearing { area, span, touches }
 }
 
-/// A setup held by soft jaws as the stock really is when it comes to it: what earlier setups left in corners gets room in the nest.
+/// A setup held by what is made for it as the stock really is when it comes to it: what earlier setups left in corners gets room in a nest, and holes that pins and
+/// screws take must be there.
 ///
 /// The error says why they do not hold then.
 pub fn in_process(
@@ -415,7 +417,11 @@ pub fn in_process(
     material: &Material,
     stock: &Slabs,
 ) -> Result<(), String> {
-    let Hold::SoftJaws(j) = &setup.hold else { return Ok(()) };
+    let j = match &setup.hold {
+        Hold::SoftJaws(j) => j,
+        Hold::Plate(p) => return p.in_process(stock),
+        Hold::Vise(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => return Ok(()),
+    };
     // Standing across, the stock is known in steps only: there the finished part is taken, and the proof says whether it fits.
     let stock = (!matches!(setup.duty, Duty::Only(_))).then_some(stock);
     let (name, duty, frame) = (setup.name.clone(), setup.duty.clone(), setup.part_from_work);

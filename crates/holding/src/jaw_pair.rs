@@ -1,11 +1,11 @@
 //! A pair of soft jaws while it is cut itself: bolted to the vise, closed on a spacer.
 
-use crate::frame::{Datum, Duty, Setup};
+use crate::frame::{Datum, Duty};
 use crate::hold::{Body, Demand, Fact, Gently, Hold, Holds};
 use crate::soft_jaws::{CHANGE_MIN, SoftJaws, zero_of};
 use crate::statics::{self, Contact, Push, screw_preload};
 use crate::vise::TOUCH;
-use geom::{DVec2, DVec3, Placement};
+use geom::{DVec2, DVec3};
 use reason::{Source, Sources, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -173,9 +173,5 @@ impl SoftJaws {
     /// How the jaws are held while they are cut themselves.
     pub fn own_hold(&self) -> Hold {
         Hold::JawPair(Box::new(JawPair::of(self)))
-    }
-    /// The setup in which the jaws themselves are cut: in the same frame, with the same zero.
-    pub fn own_setup(&self, shop: &Shop) -> Setup {
-        self.own_hold().setup(&self.made, Duty::Seen, Placement::IDENTITY, shop)
     }
 }

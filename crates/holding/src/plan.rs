@@ -5,15 +5,16 @@ use crate::frame::{Choice, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Se
 use crate::further::{Further, further};
 use crate::grip::left_below;
 use crate::hold::{Hold, HoldKind};
+use crate::plate;
 use crate::scheme::{SchemeId, School, schemes};
 use crate::seen::Asked;
-use crate::vise::{Bearing, Grip, RAW, SEAT, TOUCH, bodies, clamp_terms, clamping};
+use crate::vise::{Bearing, Grip, Held, RAW, SEAT, TOUCH};
 use crate::ways::{
     ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_duty, grip_of, grips, other, sides, standing, way_of_further,
 };
 use geom::{Box3, DVec3, Placement};
 use part::{Part, View};
-use reason::{Act, Finding, Kind, Place, Severity, Sure, Term, len};
+use reason::{Act, Finding, Kind, Place, Severity, Sure, len};
 use shop::Shop;
 use shop::machine::{Machine, Material, Vise};
 
@@ -194,7 +195,7 @@ impl Stand {
             above: body.z + self.over - grip,
             bearing: self.way.bearing,
         };
-        setup_hold(&self.name, self.duty.clone(), self.frame, body, &held, b.shop, b.material)
+        held.grip(body, b.shop, b.material).setup(&self.name, self.duty.clone(), self.frame, b.shop)
     }
     fn by(&self, kind: HoldKind, b: &Bench) -> Option<Setup> {
         if kind == HoldKind::Vise {
@@ -259,6 +260,9 @@ pub(crate) fn plan_way(
 ) -> Result<Scheme, HoldError> {
     let Bench { part, shop, material, wish } = *b;
     block_fault(part, choice)?;
+    if id.school == School::Inside {
+        return inside_first(b, choice, way, id, across, offers);
+    }
     let (up, back) = (way.up, way.back);
     let mut findings = Vec::new();
     let Blank { stock, hat, grip, half } = block_of(part, &shop.vise, choice, up, id.school, &mut findings);
@@ -337,6 +341,101 @@ pub(crate) fn plan_way(
     Ok(out)
 }
 
+/// Both faces and all inside the outline in the vise, which holds the block around the part; then the outline, on a plate by the part's own holes.
+fn inside_first(
+    b: &Bench,
+    choice: &StockChoice,
+    way: &Way,
+    id: SchemeId,
+    across: &[Stand],
+    offers: bool,
+) -> Result<Scheme, HoldError> {
+    let Bench { part, shop, material, .. } = *b;
+    let refused = |why: &str| Err(HoldError::First(why.into()));
+    if id.hold != HoldKind::Plate || !b.wish.kinds.allow(id.hold) {
+        return refused("only a plate leaves the outline free all around");
+    }
+    if !across.is_empty() {
+        return refused("what is cut from across would have to stand on walls that are cut last");
+    }
+    let (up, back) = (way.up, way.back);
+    let mut findings = Vec::new();
+    let Blank { stock, hat, .. } = block_of(part, &shop.vise, choice, up, id.school, &mut findings);
+    if hat < AS_IT_COMES {
+        return refused("the block that was chosen leaves nothing to face below the part");
+    }
+    // The block's sides stay raw until the last: high jaws are in nobody's way.
+    let grip = |height: f64| grips(&shop.vise).into_iter().rfind(|g| *g >= LEAST_GRIP && *g <= height - ABOVE_JAW);
+    let block = |box_: &Box3, up: DVec3, back: DVec3| {
+        let frame = standing(up, back, box_);
+        let size = frame.inverse().bounds(box_).size();
+        grip(size.z).map(|g| (frame, size, g))
+    };
+    // What the second side finds: the same block, its lower face done.
+    let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
+    let mut done = stock;
+    if up[axis] > 0.0 {
+        done.max[axis] = part.bounds.max[axis];
+    } else {
+        done.min[axis] = part.bounds.min[axis];
+    }
+    let (Some(raw), Some(turned)) = (block(&stock, up, back), block(&done, -up, -back)) else {
+        return refused("it is too low: the jaws find too little to grip");
+    };
+    let in_vise = |name: &str, turned: bool, (frame, size, grip): (Placement, DVec3, f64), bores| {
+        let held = Held {
+            on: RAW,
+            grip,
+            length: size.x,
+            above: size.z - grip,
+            bearing: Some(Bearing::of_block(size, &shop.vise)),
+        };
+        let g = Grip { bores, ..held.gripped(size, shop, material) };
+        Hold::Vise(Box::new(g)).setup(name, Duty::Inside { turned }, frame, shop)
+    };
+    // Upright as the second side left it.
+    let frame = standing(-up, -back, &part.bounds);
+    let asked = Asked {
+        part,
+        part_from_work: frame,
+        shop,
+        material,
+        setup: "side 3",
+        over: 0.0,
+        cuts: &[],
+        only: false,
+        covered: false,
+        stock: None,
+    };
+    let plate = plate::design(&asked, &frame.inverse().bounds(&stock)).map_err(HoldError::First)?;
+    let seen_from_above = turned.0.inverse().after(&frame);
+    let bores = plate.pins.iter().map(|p| seen_from_above.point(p.at.extend(0.0)).truncate()).collect::<Vec<_>>();
+    let bores = <[geom::DVec2; 2]>::try_from(bores).ok();
+    let setups = vec![
+        in_vise("side 1", false, raw, None),
+        in_vise("side 2", true, turned, bores),
+        Hold::Plate(Box::new(plate)).setup("side 3", Duty::Outline, frame, shop),
+    ];
+    setups.iter().for_each(|s| findings.extend(doubts(s)));
+    let mut out = Scheme {
+        id,
+        stock,
+        setups,
+        not_planned: Vec::new(),
+        up,
+        hat,
+        compared: Vec::new(),
+        offers: Vec::new(),
+        findings,
+    };
+    if offers {
+        out.offers.push(Offer::of(HoldKind::Plate, &out.setups[2], true));
+    }
+    let more = room(&out, &stock_in(&out.setups[0], &stock), &shop.machine, &shop.vise);
+    out.findings.extend(more);
+    Ok(out)
+}
+
 /// A sheet stuck down by its lower face. `under`: what would have to come off below.
 fn stuck_sheet(b: &Bench, duty: Duty, frame: Placement, under: f64) -> Result<Setup, HoldError> {
     if !b.wish.kinds.allow(HoldKind::Bond) {
@@ -398,7 +497,7 @@ fn first_side(b: &Bench, duty: Duty, frame: Placement, stock: &Box3, grip: f64) 
         above: size.z - grip,
         bearing: Some(Bearing::of_block(size, &b.shop.vise)),
     };
-    setup_hold("side 1", duty, frame, size, &held, b.shop, b.material)
+    held.grip(size, b.shop, b.material).setup("side 1", duty, frame, b.shop)
 }
 
 /// A block with how its first side is gripped.
@@ -439,6 +538,7 @@ fn block_of(
             let thin = half_of(height, TOP, vise).filter(|_| school == School::Half);
             let hat = match school {
                 School::Sheet => 0.0,
+                School::Inside => TOP,
                 _ if thin.is_some() => TOP,
                 _ => grip1 + ABOVE_JAW,
             };
@@ -483,7 +583,7 @@ fn block_of(
                 .rfind(|&g| g + ABOVE_JAW <= hat + 1e-9 && g >= LEAST_GRIP && g <= grip1.at_least(LEAST_GRIP))
             {
                 Some(g) => grip1 = g,
-                None if school == School::Sheet => {}
+                None if matches!(school, School::Sheet | School::Inside) => {}
                 None if half_of(height, hat, vise).is_some() => {
                     let (grip, down_to) = half_of(height, hat, vise).unwrap_or_default();
                     (grip1, half) = (grip, Some(down_to));
@@ -609,57 +709,4 @@ fn room(scheme: &Scheme, block: &DVec3, machine: &Machine, vise: &Vise) -> Vec<F
         }
     }
     out
-}
-
-/// A grip as it was chosen.
-struct Held {
-    on: &'static str,
-    grip: f64,
-    length: f64,
-    above: f64,
-    bearing: Option<Bearing>,
-}
-
-fn setup_hold(
-    name: &str,
-    duty: Duty,
-    part_from_work: Placement,
-    body: DVec3,
-    held: &Held,
-    shop: &Shop,
-    material: &Material,
-) -> Setup {
-    let (grip, on, vise) = (held.grip, held.on, &shop.vise);
-    let length = held.length.at_most(vise.jaw_width_mm);
-    let parallels = vise.jaw_height_mm - grip;
-    let clamp = clamping(grip, length, vise, material);
-    let mut terms = vec![
-        Term::new("g", "jaw height that holds", grip, "mm"),
-        Term::new("L", "length that bears", length, "mm"),
-        Term::new("h", "height above the jaws", held.above, "mm"),
-        Term::new(
-            "h/g",
-            "at most 4 (common practice, no source)",
-            if grip > 0.0 { held.above / grip } else { f64::MAX },
-            "",
-        ),
-    ];
-    terms.extend(clamp_terms(&clamp, vise, material));
-    let grip = Grip {
-        on: on.into(),
-        vise: vise.name.clone(),
-        height: grip,
-        opening: body.y,
-        opens: vise.opening_mm,
-        length,
-        jaw_width: vise.jaw_width_mm,
-        parallels,
-        above: held.above,
-        clamp_kn: clamp.force_kn,
-        clamp_full_kn: vise.clamp_kn,
-        bearing: held.bearing,
-        terms,
-        bodies: bodies(vise, body, grip, parallels, held.bearing.as_ref()),
-    };
-    Hold::Vise(grip).setup(name, duty, part_from_work, shop)
 }

@@ -22,17 +22,20 @@ pub enum School {
     Half,
     /// A sheet, stuck down by its lower face, which stays as it comes; all that is seen from above is cut, the outline too. What is open below follows.
     Sheet,
+    /// Both faces and all inside them in the vise, which holds the block around the part; the outline last, held by the part's own holes.
+    Inside,
 }
 
 impl School {
     /// All, the usual one first.
-    pub const ALL: [School; 3] = [School::Deck, School::Half, School::Sheet];
+    pub const ALL: [School; 4] = [School::Deck, School::Half, School::Sheet, School::Inside];
     /// In names.
     pub fn key(self) -> &'static str {
         match self {
             School::Deck => "deck",
             School::Half => "half",
             School::Sheet => "sheet",
+            School::Inside => "inside",
         }
     }
     /// For a person.
@@ -41,7 +44,12 @@ impl School {
             School::Deck => "hat and deck",
             School::Half => "half from each side",
             School::Sheet => "a sheet stuck down",
+            School::Inside => "the outline last",
         }
+    }
+    /// Comes a way of holding after its first side into question at all?
+    pub(crate) fn takes(self, hold: HoldKind) -> bool {
+        (self == School::Inside) == (hold == HoldKind::Plate)
     }
 }
 
@@ -128,11 +136,13 @@ impl SchemeId {
             HoldKind::Vise => "between flat jaws",
             HoldKind::Chuck => "in a chuck on the table",
             HoldKind::SoftJaws => "in soft jaws",
+            HoldKind::Plate => "on a plate by its own holes",
             HoldKind::Bond => "stuck to a pallet",
         };
         match (self.school, self.hold) {
             (School::Sheet, HoldKind::Bond) => format!("{up}, a sheet stuck to a pallet"),
             (School::Sheet, _) => format!("{up}, a sheet stuck to a pallet; what is left {hold}"),
+            (School::Inside, _) => format!("{up}, both faces in the vise; the outline last, {hold}"),
             _ => format!("{up}, then {hold}; {}", self.school.words()),
         }
     }
@@ -167,7 +177,7 @@ pub fn schemes(part: &Part, shop: &Shop, material: &Material, choice: &Choice) -
     let across: Vec<Vec<Stand>> = ups.par_iter().map(|up| b.further_sides(*up)).collect();
     let asked = School::ALL.into_iter().flat_map(|s| HoldKind::ALL.map(|k| (s, k)));
     let asked: Vec<(School, HoldKind, usize)> = asked
-        .filter(|(_, k)| open.wish.kinds.allow(*k))
+        .filter(|(s, k)| s.takes(*k) && open.wish.kinds.allow(*k))
         .flat_map(|(s, k)| (0..ups.len()).map(move |u| (s, k, u)))
         .collect();
     let best = |&(school, hold, u): &(School, HoldKind, usize)| -> Result<Option<Candidate>, HoldError> {

@@ -66,15 +66,11 @@ impl Seen<'_> {
         let b = self.view.bounds;
         let middle = b.middle().truncate();
         let outline = self.view.shadow(b.min.z - 1.0);
-        let filled = |r: &Region| {
-            let outer: Vec<Vec<DVec2>> = r.components().iter().filter_map(|c| c.loops().into_iter().next()).collect();
-            Region::from_oriented(&outer)
-        };
-        let through = filled(&outline).minus(&outline);
+        let through = outline.filled().minus(&outline);
         (1..10).map(|k| b.min.z + b.size().z * f64::from(k) / 10.0).any(|z| {
             // Open from above, and not from below as well; what is open right through is there already, however it lies.
             let mine = self.below(z).intersect(&outline.minus(&self.view.shadow(z)));
-            let there = through.intersect(&filled(&mine));
+            let there = through.intersect(&mine.filled());
             let mine = Region::union_all(&[mine, there]);
             [0.7, 1.9].into_iter().any(|angle| {
                 let turn = |p: DVec2| middle + DVec2::from_angle(angle).rotate(p - middle);
@@ -127,6 +123,6 @@ pub(crate) fn below(duty: &Duty, part_from_work: &Placement) -> Vec<DVec3> {
     match duty {
         Duty::Only(o) => o.places.clone(),
         Duty::Half { down_to, .. } => vec![part_from_work.point(DVec3::Z * *down_to)],
-        Duty::All | Duty::AllButHat | Duty::Seen => Vec::new(),
+        Duty::All | Duty::AllButHat | Duty::Seen | Duty::Inside { .. } | Duty::Outline => Vec::new(),
     }
 }

@@ -4,11 +4,12 @@
 //! that flat has room in the floor. The jaws are cut where the piece is held afterwards, so both have one zero. They are a piece of their own, with
 //! a plan and a proof ([`SoftJaws::carved`]). How they are designed stands in `jaw_design`.
 
+use crate::carved::{Carved, Pocket};
 use crate::frame::{Datum, Duty};
 use crate::hold::{Body, Demand, Fact, Gently, Holds};
 use crate::statics::{Contact, Push};
 use crate::vise::{LOAD_MIN, SEAT, TOUCH};
-use geom::{Box3, DVec2, DVec3, Region};
+use geom::{Box3, DVec2, DVec3};
 use reason::{Source, Sources, Sure, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -24,37 +25,6 @@ pub const OPEN: f64 = 3.0;
 pub(crate) const NOTCH: [f64; 2] = [14.0, 4.0];
 /// To take the hard jaws off and bolt these on, or the other way round (common practice, no source), min.
 pub const CHANGE_MIN: f64 = 8.0;
-
-/// What is cut into the jaws' top: all in its outlines, down to a height; islands stay in it.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Pocket {
-    /// "nest", "room below", "notch".
-    pub name: String,
-    /// Closed outlines, mm.
-    #[ts(type = "[number, number][][]")]
-    pub outlines: Vec<Vec<DVec2>>,
-    /// Height of its floor, mm.
-    pub floor: f64,
-    /// Outlines of what stays standing on its floor, mm.
-    #[ts(type = "[number, number][][]")]
-    pub islands: Vec<Vec<DVec2>>,
-    /// Height up to which it stays, mm.
-    pub islands_to: f64,
-}
-
-impl Pocket {
-    pub(crate) fn of(name: &str, r: &Region, floor: f64) -> Pocket {
-        Pocket { name: name.into(), outlines: r.loops(), floor, islands: Vec::new(), islands_to: floor }
-    }
-    /// What it leaves open just above a height.
-    fn open_at(&self, z: f64) -> Region {
-        if z < self.floor {
-            return Region::empty();
-        }
-        let all = Region::from_oriented(&self.outlines);
-        if z < self.islands_to { all.minus(&Region::from_oriented(&self.islands)) } else { all }
-    }
-}
 
 /// A place at which a nest bears.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
@@ -122,15 +92,6 @@ pub struct SoftJaws {
     pub terms: Vec<Term>,
 }
 
-/// The jaws as a piece to be modelled: a block with pockets from above.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Carved {
-    /// After the skim.
-    pub block: Box3,
-    /// From above.
-    pub pockets: Vec<Pocket>,
-}
-
 impl SoftJaws {
     /// The pair as one block on its spacer, as it is cut: the gap between the jaws is drawn solid where nothing is cut.
     pub fn carved(&self) -> Carved {
@@ -153,25 +114,9 @@ impl SoftJaws {
     }
     /// The jaws as bodies in layers, from the bed up.
     pub(crate) fn jaw_bodies(&self) -> Vec<Body> {
-        let mut heights: Vec<f64> = self.pockets.iter().flat_map(|p| [p.floor, p.islands_to]).collect();
-        heights.extend([self.block[0].z, self.top]);
-        heights.sort_by(f64::total_cmp);
-        heights.dedup_by(|a, b| (*a - *b).abs() < 1e-6);
         self.halves()
             .into_iter()
-            .map(|(name, c)| {
-                let whole = Region::rect(c.block.min.truncate(), c.block.max.truncate());
-                let layers = heights
-                    .windows(2)
-                    .map(|w| {
-                        let open: Vec<Region> = self.pockets.iter().map(|p| p.open_at(w[0] + 1e-6)).collect();
-                        let left = whole.minus(&Region::union_all(&open)).simplified(0.005);
-                        (w[0], w[1], left.loops())
-                    })
-                    .collect();
-                let in_front = name == "moving soft jaw";
-                Body { in_front, layers, ..Body::boxed(name, c.block.min, c.block.max) }
-            })
+            .map(|(name, c)| Body { in_front: name == "moving soft jaw", ..c.body(name) })
             .collect()
     }
     /// What bears on the jaw that bears less, mm².
@@ -274,8 +219,12 @@ impl SoftJaws {
             len(trim(self.spacer))
         )];
         match duty {
-            Duty::AllButHat | Duty::Seen | Duty::Half { turned: false, .. } => {}
-            Duty::All | Duty::Half { turned: true, .. } => {
+            Duty::AllButHat
+            | Duty::Seen
+            | Duty::Outline
+            | Duty::Half { turned: false, .. }
+            | Duty::Inside { turned: false } => {}
+            Duty::All | Duty::Half { turned: true, .. } | Duty::Inside { turned: true } => {
                 out.push("Turn over about X: what was up stands on the nest's floor".into())
             }
             Duty::Only(_) => {

@@ -5,7 +5,7 @@
 //! by simple sums. Sources stand beside each.
 
 use crate::frame::{Datum, Duty};
-use crate::hold::{Body, Demand, Fact, Gently, Holds};
+use crate::hold::{Body, Demand, Fact, Gently, Hold, Holds};
 use crate::statics::{self, Contact, Push};
 use geom::{DVec2, DVec3, Region};
 use part::View;
@@ -161,6 +161,9 @@ const GENTLE: f64 = 0.95;
 /// What a first side is gripped by.
 pub(crate) const RAW: &str = "raw stock";
 
+/// What is gripped where a plate is made.
+pub(crate) const PLATE: &str = "plate";
+
 /// A grip in the vise.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Grip {
@@ -192,15 +195,32 @@ pub struct Grip {
     pub terms: Vec<Term>,
     /// Jaws and parallels.
     pub bodies: Vec<Body>,
+    /// Where the fixed jaw meets the top of the parallels at the piece's left end, work coordinates, mm.
+    #[serde(default)]
+    #[ts(type = "[number, number, number]")]
+    pub origin: DVec3,
+    /// What is raw outside and has been bored is set by two of its bores: their middles, mm.
+    #[serde(default)]
+    #[ts(type = "[[number, number], [number, number]] | null")]
+    pub bores: Option<[DVec2; 2]>,
 }
 
 impl Grip {
+    /// The same in other work coordinates: its own corner lies there.
+    pub(crate) fn at(mut self, origin: DVec3) -> Grip {
+        let by = origin - self.origin;
+        self.origin = origin;
+        for b in &mut self.bodies {
+            (b.min, b.max) = (b.min + by, b.max + by);
+        }
+        self
+    }
     pub(crate) fn contacts(&self, friction: f64) -> Vec<Contact> {
         let x = self.bodies.first().map_or(0.0, |b| f64::midpoint(b.min.x, b.max.x));
-        let half = DVec3::X * (self.length / 2.0);
+        let (half, o) = (DVec3::X * (self.length / 2.0), self.origin);
         let jaw = |name: &str, y: f64, normal: DVec3, push: Push| {
             let g = self.height / 2.0;
-            let at = statics::corners(DVec3::new(x, y, g), half, DVec3::Z * g);
+            let at = statics::corners(DVec3::new(x, o.y + y, o.z + g), half, DVec3::Z * g);
             Contact { name: name.into(), at, normal, normals: Vec::new(), friction, push }
         };
         let mut out = vec![
@@ -209,7 +229,7 @@ impl Grip {
         ];
         // What it lies on only bears: nothing presses it down.
         for (b, length) in self.bodies.iter().skip(2).zip(self.bearing.iter().flat_map(|b| b.length_mm)) {
-            let middle = DVec3::new(x, f64::midpoint(b.min.y, b.max.y), 0.0);
+            let middle = DVec3::new(x, f64::midpoint(b.min.y, b.max.y), o.z);
             let at = statics::corners(middle, DVec3::X * (length / 2.0), DVec3::Y * ((b.max.y - b.min.y) / 2.0));
             out.push(Contact {
                 name: b.name.clone(),
@@ -223,9 +243,10 @@ impl Grip {
         out
     }
     pub(crate) fn holds(&self, friction: f64, d: &Demand) -> Vec<Holds> {
-        let mut out = holds(self.clamp_kn, friction, self.height, self.length, self.opening, d);
+        let up = Demand { height: d.height - self.origin.z, ..*d };
+        let mut out = holds(self.clamp_kn, friction, self.height, self.length, self.opening, &up);
         let middle = self.bodies.first().map_or(0.0, |b| f64::midpoint(b.min.x, b.max.x));
-        let middle = DVec2::new(middle, -self.opening / 2.0);
+        let middle = DVec2::new(middle, self.origin.y - self.opening / 2.0);
         out.push(Holds::together(&self.contacts(friction), middle, "parallels", d));
         out.sort_by(|a, b| a.factor.total_cmp(&b.factor));
         out
@@ -273,7 +294,10 @@ impl Grip {
     }
     /// Play, and the span over which it may turn the piece, mm.
     pub(crate) fn turn(&self) -> [f64; 2] {
-        [SEAT, self.length]
+        match &self.bores {
+            Some([p, q]) => [2.0 * TOUCH, p.distance(*q)],
+            None => [SEAT, self.length],
+        }
     }
     /// Work zero when the vise stands in the middle of the table.
     pub(crate) fn zero_in_machine(&self, shop: &Shop) -> DVec3 {
@@ -284,17 +308,45 @@ impl Grip {
         DVec3::new(x - jaws, y + self.opening / 2.0, -m.nose_to_table_mm + shop.vise.bed_height_mm + self.parallels)
     }
     pub(crate) fn datum(&self) -> [Datum; 3] {
-        let end = if self.on == RAW { "sawn left end of the block" } else { "finished left end of the part" };
+        if let Some(at) = &self.bores {
+            return self.by_bores(at);
+        }
+        let end = match self.on.as_str() {
+            RAW => "sawn left end of the block",
+            PLATE => "left end of the plate",
+            _ => "finished left end of the part",
+        };
+        let lies = |k: usize| match self.origin[k] {
+            0.0 => String::new(),
+            v => format!("; it is {} {:.3}", ["X", "Y", "Z"][k], len(v)),
+        };
         let touched = [
             format!("vise stop at the {end}: touched by the edge finder before loading, swung away after clamping"),
             "face of the fixed jaw: touched by the edge finder before loading".into(),
             "top of the parallels: touched before loading; so the thickness comes right".into(),
         ];
         let mut axis = 0..3;
-        touched.map(|touches| {
+        touched.map(|touches: String| {
             let k = axis.next().unwrap_or(2);
-            Datum::new(["X", "Y", "Z"][k], touches, self.datum_error(k))
+            Datum::new(["X", "Y", "Z"][k], touches + &lies(k), self.datum_error(k))
         })
+    }
+    /// The zero of a piece that is raw outside: two bores that the side before made.
+    fn by_bores(&self, [p, q]: &[DVec2; 2]) -> [Datum; 3] {
+        let bore = || {
+            vec![
+                Term::new("", "edge finder or gauge pin (common practice, no source)", TOUCH, "mm"),
+                Term::new("", "middle of a bore (common practice, no source)", SEAT, "mm"),
+            ]
+        };
+        let x = format!("middle of the bore at X {:.3} Y {:.3}, found where it lies", len(p.x), len(p.y));
+        let y = format!(
+            "the same bore; the line to the bore at X {:.3} Y {:.3} is set by tapping the piece round before the vise is closed, or by turning the program",
+            len(q.x),
+            len(q.y)
+        );
+        let z = "top of the parallels: touched before loading; so the thickness comes right".into();
+        [Datum::new("X", x, bore()), Datum::new("Y", y, bore()), Datum::new("Z", z, self.datum_error(2))]
     }
     /// What touching off along an axis may be off by.
     fn datum_error(&self, axis: usize) -> Vec<Term> {
@@ -313,8 +365,12 @@ impl Grip {
             len(trim(self.opening))
         )];
         match duty {
-            Duty::AllButHat | Duty::Seen | Duty::Half { turned: false, .. } => {}
-            Duty::All | Duty::Half { turned: true, .. } => {
+            Duty::AllButHat
+            | Duty::Seen
+            | Duty::Outline
+            | Duty::Half { turned: false, .. }
+            | Duty::Inside { turned: false } => {}
+            Duty::All | Duty::Half { turned: true, .. } | Duty::Inside { turned: true } => {
                 out.push("Turn over about X: what was up lies on the parallels".into())
             }
             Duty::Only(_) => {
@@ -371,6 +427,58 @@ impl Grip {
             out.push(format!("parallels {} mm", len(trim(self.parallels))));
         }
         out
+    }
+}
+
+/// A grip as it was chosen.
+pub(crate) struct Held {
+    pub on: &'static str,
+    pub grip: f64,
+    pub length: f64,
+    pub above: f64,
+    pub bearing: Option<Bearing>,
+}
+
+impl Held {
+    /// On a body of this size, the jaws along its x.
+    pub(crate) fn grip(&self, body: DVec3, shop: &Shop, material: &Material) -> Hold {
+        Hold::Vise(Box::new(self.gripped(body, shop, material)))
+    }
+    pub(crate) fn gripped(&self, body: DVec3, shop: &Shop, material: &Material) -> Grip {
+        let (grip, vise) = (self.grip, &shop.vise);
+        let length = self.length.at_most(vise.jaw_width_mm);
+        let parallels = vise.jaw_height_mm - grip;
+        let clamp = clamping(grip, length, vise, material);
+        let mut terms = vec![
+            Term::new("g", "jaw height that holds", grip, "mm"),
+            Term::new("L", "length that bears", length, "mm"),
+            Term::new("h", "height above the jaws", self.above, "mm"),
+            Term::new(
+                "h/g",
+                "at most 4 (common practice, no source)",
+                if grip > 0.0 { self.above / grip } else { f64::MAX },
+                "",
+            ),
+        ];
+        terms.extend(clamp_terms(&clamp, vise, material));
+        Grip {
+            on: self.on.into(),
+            vise: vise.name.clone(),
+            height: grip,
+            opening: body.y,
+            opens: vise.opening_mm,
+            length,
+            jaw_width: vise.jaw_width_mm,
+            parallels,
+            above: self.above,
+            clamp_kn: clamp.force_kn,
+            clamp_full_kn: vise.clamp_kn,
+            bearing: self.bearing,
+            terms,
+            bodies: bodies(vise, body, grip, parallels, self.bearing.as_ref()),
+            origin: DVec3::ZERO,
+            bores: None,
+        }
     }
 }
 

@@ -194,7 +194,7 @@ impl Sides {
     pub fn hat(&self, part: &Part, vise: &Vise) -> f64 {
         match self.school {
             School::Deck => {}
-            School::Half => return TOP,
+            School::Half | School::Inside => return TOP,
             School::Sheet => return 0.0,
         }
         grip_of(part.bounds.size().dot(self.up().abs()), vise) + ABOVE_JAW
@@ -318,6 +318,11 @@ pub(crate) fn other(
         HoldKind::Vise => Err("not wanted".into()),
         HoldKind::SoftJaws => design(&asked).map(|j| Hold::SoftJaws(Box::new(j))),
         HoldKind::Chuck => crate::chuck::design(&asked).map(|c| Hold::Chuck(Box::new(c))),
+        // Only where it is left for the last, which is another school.
+        HoldKind::Plate => {
+            Err("its own holes lie under the stock then; a plate takes it for the outline, once both faces are done"
+                .into())
+        }
         HoldKind::Bond => crate::bond::design(&asked, false).map(|b| Hold::Bond(Box::new(b))),
     }
 }
@@ -441,7 +446,7 @@ pub(crate) fn for_duty(part: &Part, way: &Way, duty: &Duty, shop: &Shop, materia
             (w.jaw_top, w.contact) = best;
         }
         Duty::Seen => {}
-        Duty::All | Duty::AllButHat | Duty::Only(_) => return way.clone(),
+        Duty::All | Duty::AllButHat | Duty::Inside { .. } | Duty::Outline | Duty::Only(_) => return way.clone(),
     }
     if w.held_by().is_none() {
         let frame = standing(-w.up, -w.back, &part.bounds);

@@ -78,7 +78,7 @@ fn faults(part: &Part, p: &Scheme, shop: &Shop) -> Vec<String> {
         {
             say(format!("{contacts:?}"));
         }
-        if s.hold.needs().is_empty() || s.hold.makes().is_some() || s.hold.minutes() <= 0.0 || s.hold.error().len() != 3
+        if s.hold.needs().is_empty() || s.hold.jaws().is_some() || s.hold.minutes() <= 0.0 || s.hold.error().len() != 3
         {
             say("an answer of the hold is missing".into());
         }
@@ -108,7 +108,7 @@ fn faults(part: &Part, p: &Scheme, shop: &Shop) -> Vec<String> {
 /// What is wrong with soft jaws.
 fn jaws(s: &Setup, shop: &Shop) -> Vec<String> {
     let mut out = Vec::new();
-    let Some(j) = s.hold.makes() else { return vec!["no way of holding that is known".into()] };
+    let Some(j) = s.hold.jaws() else { return vec!["no way of holding that is known".into()] };
     let pressure = j.clamp_kn * 1000.0 / j.bears_mm2[0].at_most(j.bears_mm2[1]);
     if pressure > 0.5 * shop.material("aluminium-6082").unwrap().yield_mpa + 1e-6
         || j.clamp_kn > shop.vise.clamp_kn + 1e-9

@@ -181,6 +181,37 @@ fn sight_plate() -> Result<Shape, ModelError> {
     Ok(p)
 }
 
+/// Plate that carries the guide camera: an odd outline with a notch, a bay for the camera from above, a tray for its cable from below, holes for dowels and screws.
+fn guider_plate() -> Result<Shape, ModelError> {
+    let c = [
+        ([0.0, 8.0], 6.0),
+        ([38.0, 0.0], 10.0),
+        ([92.0, 6.0], 8.0),
+        ([98.0, 40.0], 10.0),
+        ([70.0, 44.0], 8.0),
+        ([62.0, 66.0], 9.0),
+        ([20.0, 62.0], 12.0),
+        ([4.0, 38.0], 8.0),
+    ];
+    let mut p = Shape::prism(&rounded_polygon(&c), 0.0, 10.0)?;
+    let bay = [([26.0, 14.0], 5.0), ([58.0, 14.0], 5.0), ([58.0, 40.0], 5.0), ([26.0, 40.0], 5.0)];
+    p = p.cut(&Shape::prism(&rounded_polygon(&bay), 5.5, 11.0)?)?;
+    let tray = [([66.0, 16.0], 4.0), ([84.0, 16.0], 4.0), ([84.0, 32.0], 4.0), ([66.0, 32.0], 4.0)];
+    p = p.cut(&Shape::prism(&rounded_polygon(&tray), -1.0, 4.0)?)?;
+    p = p.cut(&hole(42.0, 27.0, 16.0, -1.0, 11.0)?)?;
+    for (x, y, d) in [
+        (13.0, 20.0, 6.0),
+        (89.0, 11.5, 6.0),
+        (50.0, 7.5, 5.5),
+        (91.0, 34.0, 5.5),
+        (52.0, 54.0, 5.5),
+        (24.0, 50.0, 5.5),
+    ] {
+        p = p.cut(&hole(x, y, d, -1.0, 11.0)?)?;
+    }
+    Ok(p)
+}
+
 /// Flange of the finder's tube: a hub, a bore with a shoulder from below, six holes.
 fn finder_flange() -> Result<Shape, ModelError> {
     let disc = |r: f64, z0: f64, z1: f64| Shape::cylinder([0.0, 0.0, z0], UP, r, z1 - z0);
@@ -350,6 +381,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         ("dome-cap", dome_cap()?),
         ("slit-latch", slit_latch()?),
         ("sight-plate", sight_plate()?),
+        ("guider-plate", guider_plate()?),
         ("finder-flange", finder_flange()?),
         ("counterweight-bar", counterweight_bar()?),
     ] {

@@ -12,7 +12,7 @@ use crate::told::{
     remarks,
 };
 use geom::{Box3, DVec2, DVec3, Region, Remains, Slabs};
-use holding::{Choice, Duty, Scheme, School, Setup};
+use holding::{Choice, Duty, Making, Scheme, School, Setup};
 use intake::{Layer3, Reading};
 use part::{Part, View};
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
@@ -248,12 +248,12 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     scheme.setups.retain(|s| !idle.contains(&s.name));
     let mut made = Vec::new();
     for s in &scheme.setups {
-        if let Some(jaws) = s.hold.makes() {
-            match made::soft_jaws(jaws, title, &s.name, shop, desk)? {
+        if let Some(m) = s.hold.makes() {
+            match made::made(m, title, &s.name, shop, desk)? {
                 Ok(m) => made.push(m),
-                Err(why) => scheme.findings.push(made::not_made(&s.name, &jaws.made, &why)),
+                Err(why) => scheme.findings.push(made::not_made(&s.name, m.name(), &why)),
             }
-            lap("soft jaws", &mut stages);
+            lap("what is made to hold it", &mut stages);
         }
     }
     left_by_both(&scheme.setups, &mut routes);
@@ -318,25 +318,26 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     Ok(Planned { plan, stages })
 }
 
-/// A piece that is cut in one setup, and of which nobody said anything: a pair of jaws.
+/// A piece that is cut in one setup and holds another: a pair of jaws, a plate.
 pub(crate) fn plan_single(
     part: &Part,
     title: &str,
     shop: &Shop,
     material: &shop::machine::Material,
-    block: Box3,
+    making: Making,
     setup: Setup,
     desk: &Desk,
 ) -> Result<Plan, JobError> {
     let nothing = Settled::default();
     let mut findings = Vec::new();
+    let (block, intents) = (making.block(), making.intents());
     let mut scheme = Scheme::single(block, setup.clone());
     let each = EachSetup {
         part,
         shop,
         material,
         block,
-        intents: &[],
+        intents: &intents,
         early: Vec::new(),
         rough_first: false,
         fine: JAWS_FINE,
@@ -346,12 +347,13 @@ pub(crate) fn plan_single(
         fits: scheme.fits(),
         desk,
     };
-    let (_, mut route) = each.routed(&setup, "paths of soft jaws", "", &Remains::of(block))?;
+    let (_, mut route) = each.routed(&setup, "paths of what is made to hold it", "", &Remains::of(block))?;
     let mut ops = std::mem::take(&mut route.operations);
     for o in &mut ops {
         o.over = o.path.as_ref().and_then(|p| p.over()).map(|b| b.map(|c| c.to_array()));
     }
     findings.append(&mut route.notes);
+    findings.extend(after_the_drill(&intents));
     findings.extend(hold_findings(&setup, &ops, material, &nothing));
     findings.extend(remarks(&setup.name, &ops));
     let side = side_plan(&setup, ops, title, material, false, shop, &scheme);
@@ -415,26 +417,36 @@ impl EachSetup<'_> {
         if most_n.is_finite() {
             plain = plain.with(&most_n).with(&held.hold.wants_mist());
         }
+        let on_top = made::modelled(held.hold.on_top())?.unwrap_or_default();
+        if !on_top.is_empty() {
+            plain = plain.with(&held.hold.on_top());
+        }
         let work = |changes: &BTreeMap<String, Override>, key: &str| {
             cached(desk, key, stage, |watch| {
-                let view = View::new(part, held.part_from_work.inverse());
+                let view = View::new(part, held.part_from_work.inverse()).with(on_top.iter().map(|b| b.mesh.clone()));
                 let side = Side {
                     view: &view,
                     stock: stock.seen_in(&held.part_from_work),
                     shop,
                     material,
                     name: &held.name,
-                    through_to: (held.duty == Duty::AllButHat).then_some(view.bounds.min.z - BELOW),
+                    through_to: matches!(held.duty, Duty::AllButHat | Duty::Inside { turned: false } | Duty::Outline)
+                        .then_some(view.bounds.min.z - BELOW),
+                    drill_to: match held.duty {
+                        Duty::Inside { turned: false } => held.part_from_work.inverse().bounds(&self.block).min.z,
+                        _ => f64::INFINITY,
+                    },
                     hat: held.duty == Duty::All,
                     most_n,
                     mist: held.hold.wants_mist(),
                     half: match held.duty {
                         Duty::Half { down_to, .. } => Some(down_to),
-                        Duty::All | Duty::AllButHat | Duty::Seen | Duty::Only(_) => None,
+                        Duty::Inside { .. } => Some(view.bounds.max.z),
+                        Duty::All | Duty::AllButHat | Duty::Seen | Duty::Outline | Duty::Only(_) => None,
                     },
                     only: match &held.duty {
                         Duty::Only(o) => Some((&o.places, o.cell)),
-                        Duty::All | Duty::AllButHat | Duty::Seen | Duty::Half { .. } => None,
+                        _ => None,
                     },
                     uneven: uneven.filter(|_| !matches!(held.duty, Duty::Only(_))),
                     intents: self.intents,

@@ -10,7 +10,7 @@ use crate::decision::Settled;
 use crate::proving::prove_plan_at;
 use crate::stocking;
 use geom::{Box3, DVec2, RayGrid};
-use holding::{Candidate, HoldKind, Scheme, SchemeId, School, Setup};
+use holding::{Candidate, HoldKind, Making, Scheme, SchemeId, School, Setup};
 use part::Part;
 use proof::Proof;
 use reason::{Severity, Sure, Term};
@@ -24,6 +24,8 @@ pub const PLANNED: usize = 3;
 const SETUP_MIN: f64 = 2.5;
 /// To cut a pair of jaws where nobody has planned it yet (common practice, no source), min.
 const JAWS_MIN: f64 = 8.0;
+/// The machine cuts a plate with pins and threads, typically, min (the demo's takes 17).
+const PLATE_MIN: f64 = 15.0;
 /// Within this share two ways take the same time.
 const TIE: f64 = 0.03;
 
@@ -267,14 +269,14 @@ impl Base<'_> {
                 let calls = SETUP_MIN * (s.setups.len() as f64 - self.setups as f64);
                 let machine = (self.row.machine_min + chips + calls).at_least(0.1);
                 let each = vec![Term::new("", "machine, estimated from the way that is planned", machine, "min")];
-                let made = s.setups.iter().filter(|s| s.hold.makes().is_some());
-                let once = made.map(|s| {
-                    Term::new(
-                        "",
-                        &format!("jaws for {} are cut, typically (common practice, no source)", s.name),
-                        JAWS_MIN,
-                        "min",
-                    )
+                let made = s.setups.iter().filter_map(|s| Some((s, s.hold.makes()?)));
+                let once = made.map(|(s, m)| {
+                    let minutes = match m {
+                        Making::Jaws(_) => JAWS_MIN,
+                        Making::Plate(_) => PLATE_MIN,
+                    };
+                    let says = format!("what holds {} is cut, typically (common practice, no source)", s.name);
+                    Term::new("", &says, minutes, "min")
                 });
                 described(self.part, s, each, once.collect())
             }
@@ -322,15 +324,20 @@ fn described(part: &Part, s: &Scheme, mut each: Vec<Term>, mut once: Vec<Term>) 
         once.extend(
             setup.hold.once().into_iter().map(|t| Term { meaning: format!("{}: {}", setup.name, t.meaning), ..t }),
         );
-        if let Some(j) = setup.hold.makes() {
-            let own = j.own_hold();
-            once.extend(own.once().into_iter().map(|t| Term { meaning: format!("{}: {}", j.made, t.meaning), ..t }));
+        if let Some(m) = setup.hold.makes() {
+            let own = m.own_hold();
+            once.extend(own.once().into_iter().map(|t| Term { meaning: format!("{}: {}", m.name(), t.meaning), ..t }));
+            let by_hand = m.by_hand_min();
+            if by_hand > 0.0 {
+                let says = format!("{}: holes reamed and tapped (common practice, no source)", m.name());
+                once.push(Term::new("", &says, by_hand, "min"));
+            }
         }
     }
     let sum = |t: &[Term]| t.iter().map(|t| t.value).sum::<f64>();
     let errors = s.setups.iter().skip(1).flat_map(|s| &s.datum);
     let error_mm = errors.fold([0.0, 0.0], |[w, l], d| [d.worst_mm.at_least(w), d.likely_mm.at_least(l)]);
-    let makes = s.setups.iter().filter_map(|s| Some(s.hold.makes()?.made.clone())).collect();
+    let makes = s.setups.iter().filter_map(|s| Some(s.hold.makes()?.name().to_string())).collect();
     let risks = s.findings.iter().filter(|f| f.severity >= Severity::Warn).map(|f| f.what.clone());
     let small = s.findings.iter().filter(|f| f.severity == Severity::Note).map(|f| f.what.clone());
     WholeWay {
@@ -399,8 +406,13 @@ fn class(w: &WholeWay) -> usize {
 
 /// Ways of one class are alike but for their minutes; half from each side stands behind, for blocks that leave no hat, and a sheet behind that: a face stays as it comes
 /// (the rule of the trade, no source).
-fn group(w: &WholeWay, chosen: usize) -> (usize, School) {
-    (class_beside(w, chosen), w.school())
+fn group(w: &WholeWay, chosen: usize) -> (usize, usize) {
+    let behind = match w.school() {
+        School::Deck | School::Inside => 0,
+        School::Half => 1,
+        School::Sheet => 2,
+    };
+    (class_beside(w, chosen), behind)
 }
 
 /// The order by the rule of the trade, with the reasons: whatever is proved and whole, then what meets every size that crosses a flip, then the quickest;
@@ -470,6 +482,7 @@ fn why(w: &WholeWay, first: &WholeWay) -> String {
                 return format!("A line may be seen where the halves meet: it is for blocks without a hat; {time}");
             }
             School::Sheet => return format!("The lower face stays as the stock comes: it is for thin plates; {time}"),
+            School::Inside => return format!("Three setups, and all of the outline in one go; {time}"),
         }
     }
     capital(&time)
@@ -502,12 +515,18 @@ fn drawn(part: &Part, s: &Setup, stock: &Box3) -> WaySetup {
     let mut out: Vec<Drawn> = Vec::new();
     let rect = |name: &str, y0: f64, z0: f64, y1: f64, z1: f64| Drawn { name: name.into(), at: [y0, z0, y1, z1] };
     match s.duty {
-        holding::Duty::AllButHat | holding::Duty::Half { turned: false, .. } => {
+        holding::Duty::AllButHat
+        | holding::Duty::Half { turned: false, .. }
+        | holding::Duty::Inside { turned: false } => {
             out.push(rect("stock", raw.min.y, raw.min.z, raw.max.y, raw.max.z));
         }
         holding::Duty::All | holding::Duty::Half { turned: true, .. } if raw.max.z > body.max.z + 0.01 => {
             out.push(rect("stock", raw.min.y, body.max.z, raw.max.y, raw.max.z));
         }
+        holding::Duty::Inside { turned: true } => {
+            out.push(rect("stock", raw.min.y, body.min.z, raw.max.y, raw.max.z));
+        }
+        holding::Duty::Outline => out.push(rect("stock", raw.min.y, body.min.z, raw.max.y, body.max.z)),
         _ => {}
     }
     // The part in bands, cut in the middle of its length.

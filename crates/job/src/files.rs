@@ -527,20 +527,22 @@ pub fn prove(
     let mut nests = Vec::new();
     let mut made = Vec::new();
     for (k, s) in p.setups.iter().enumerate() {
-        let Some(jaws) = s.hold.as_ref().and_then(holding::Hold::makes) else { continue };
-        let folder = dir.join(MADE).join(plain_name(&jaws.made)?);
+        let Some(piece) = s.hold.as_ref().and_then(holding::Hold::makes) else { continue };
+        let folder = dir.join(MADE).join(plain_name(piece.name())?);
         let own = load(&folder)?;
         let model = read(&own.model)?;
         let proved = prove(&folder, &own, &model, shop, read)?;
-        findings.extend(crate::proving::made_not_proved(&s.name, &jaws.made, &proved));
+        findings.extend(crate::proving::made_not_proved(&s.name, piece.name(), &proved));
         let Some(t) = own.plan.setups.first() else { continue };
         let path = folder.join(&t.program);
         let text = std::fs::read_to_string(&path).map_err(io(&path))?;
         let placement = Placement::from_rows(&t.part_from_work).unwrap_or(Placement::IDENTITY);
         let zero = DVec3::from_array(t.zero_in_machine_mm);
         let program = setup_input(&t.name, &t.program, &text, placement, zero, &t.tools, Vec::new(), None, &t.zeros)?;
-        nests.push(crate::proving::nest_of(k, jaws, program));
-        made.push((jaws.made.clone(), proved));
+        if let Some(jaws) = s.hold.as_ref().and_then(holding::Hold::jaws) {
+            nests.push(crate::proving::nest_of(k, jaws, program));
+        }
+        made.push((piece.name().to_string(), proved));
     }
     let stock = Box3 { min: p.stock.min_mm.into(), max: p.stock.max_mm.into() };
     let input = proof::Input {

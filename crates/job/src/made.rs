@@ -3,8 +3,8 @@
 use crate::cache::{Desk, StageKey};
 use crate::chain::{JobError, Plan, plan_single};
 use geom::{Box3, DVec2, Region, TriMesh};
-use holding::{Carved, Pocket, Setup, SoftJaws};
-use intake::{Hollow, Reading};
+use holding::{Making, Pocket, Setup};
+use intake::{Carved, Hollow, Reading};
 use part::Part;
 use reason::{Finding, Kind, Severity};
 use shop::Shop;
@@ -67,51 +67,44 @@ fn hollows(pockets: &[Pocket]) -> Vec<Hollow<'_>> {
 }
 
 /// The top edges around the nest, if they lie wholly inside the jaws.
-fn edges(c: &Carved) -> Option<(f64, Box3)> {
+fn edges(c: &holding::Carved) -> Option<(f64, Box3)> {
     let nest = c.pockets.iter().find(|p| p.name == "nest")?;
     let b = Box3::of(nest.outlines.iter().flatten().map(|p| p.extend(c.block.max.z)));
     let inside = (0..2).all(|k| b.min[k] > c.block.min[k] + 2.0 && b.max[k] < c.block.max[k] - 2.0);
     inside.then(|| (EDGE, b.grown(0.01)))
 }
 
-/// Model, plan and bodies of a pair of soft jaws; the inner error says why they cannot be modelled.
-pub(crate) fn soft_jaws(
-    jaws: &SoftJaws,
+/// Model, plan and bodies of what is made to hold a setup; the inner error says why it cannot be modelled.
+pub(crate) fn made(
+    making: Making,
     title: &str,
     setup: &str,
     shop: &Shop,
     desk: &Desk,
 ) -> Result<Result<Made, String>, JobError> {
-    desk.tell("soft jaws", 0.0)?;
-    let whole = jaws.carved();
+    desk.tell("what is made to hold it", 0.0)?;
+    let whole = making.carved();
     let carved = match intake::carve(&whole.block, &hollows(&whole.pockets), edges(&whole)) {
         Ok(c) => c,
         Err(why) => return Ok(Err(why)),
     };
     let mut bodies = Vec::new();
-    for (name, half) in jaws.halves() {
-        let c = match intake::carve(&half.block, &hollows(&half.pockets), None) {
+    for (name, solid) in making.solids() {
+        let c = match intake::carve(&solid.block, &hollows(&solid.pockets), None) {
             Ok(c) => c,
             Err(why) => return Ok(Err(why)),
         };
-        let mesh = Part::from_model(&c.model, &Reading::default())?.mesh;
-        bodies.push(MadeBody {
-            name: name.into(),
-            file: format!("{}.step", name.replace(' ', "-")),
-            step: c.step,
-            mesh,
-        });
+        bodies.push(body(name, c)?);
     }
     let part = Part::from_model(&carved.model, &Reading::default())?;
-    let material = shop.material(&jaws.blanks.material)?;
-    let title = format!("Soft jaws for {setup} of {title}");
-    let [min, max] = jaws.block;
+    let material = shop.material(making.material())?;
+    let title = format!("{} for {setup} of {title}", making.what());
     let kept = !desk.model.is_empty();
     let model = if kept { StageKey::new("jaws").with(&carved.step).done() } else { String::new() };
     let desk = Desk { model, cache: desk.cache, stop: desk.stop, heard: desk.heard };
-    let plan = plan_single(&part, &title, shop, material, Box3 { min, max }, jaws.own_setup(shop), &desk)?;
+    let plan = plan_single(&part, &title, shop, material, making, making.own_setup(shop), &desk)?;
     Ok(Ok(Made {
-        name: jaws.made.clone(),
+        name: making.name().into(),
         title,
         setup: setup.into(),
         part,
@@ -122,13 +115,24 @@ pub(crate) fn soft_jaws(
     }))
 }
 
-/// What holds a setup and is no box, as solids: chuck jaws. Pieces that are made have theirs of their own. The inner error says why they cannot be modelled.
+fn body(name: &str, c: Carved) -> Result<MadeBody, JobError> {
+    let mesh = Part::from_model(&c.model, &Reading::default())?.mesh;
+    let plain: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    Ok(MadeBody { name: name.into(), file: format!("{}.step", plain.trim_matches('-')), step: c.step, mesh })
+}
+
+/// What holds a setup and is no box, as solids: chuck jaws, pins, heads of screws. Pieces that are made have theirs of their own. The inner error says why they
+/// cannot be modelled.
 pub(crate) fn solids(setup: &Setup) -> Result<Result<Vec<MadeBody>, String>, JobError> {
-    if setup.hold.makes().is_some() {
-        return Ok(Ok(Vec::new()));
-    }
+    let own: Vec<&str> = setup.hold.makes().iter().flat_map(|m| m.solids()).map(|(name, _)| name).collect();
+    let there = setup.hold.bodies().iter().filter(|b| !own.contains(&b.name.as_str()));
+    modelled(&there.cloned().collect::<Vec<_>>())
+}
+
+/// Bodies in layers as solids.
+pub(crate) fn modelled(bodies: &[holding::Body]) -> Result<Result<Vec<MadeBody>, String>, JobError> {
     let mut out = Vec::new();
-    for b in setup.hold.bodies().iter().filter(|b| !b.layers.is_empty()) {
+    for b in bodies.iter().filter(|b| !b.layers.is_empty()) {
         let block = Box3 { min: b.min, max: b.max };
         let whole = Region::rect(b.min.truncate() - DVec2::ONE, b.max.truncate() + DVec2::ONE);
         // From below up each section is what the one above may not be wider than.
@@ -144,19 +148,12 @@ pub(crate) fn solids(setup: &Setup) -> Result<Result<Vec<MadeBody>, String>, Job
             Ok(c) => c,
             Err(why) => return Ok(Err(format!("{}: {why}", b.name))),
         };
-        let mesh = Part::from_model(&c.model, &Reading::default())?.mesh;
-        let plain: String = b.name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
-        out.push(MadeBody {
-            name: b.name.clone(),
-            file: format!("{}.step", plain.trim_matches('-')),
-            step: c.step,
-            mesh,
-        });
+        out.push(body(&b.name, c)?);
     }
     Ok(Ok(out))
 }
 
-/// Jaws that cannot be made hold nothing.
+/// What cannot be made holds nothing.
 pub(crate) fn not_made(setup: &str, made: &str, why: &str) -> Finding {
     Finding::new(
         Kind::NotMade,

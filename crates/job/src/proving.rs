@@ -152,9 +152,9 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
     let mut made = Vec::new();
     for m in &plan.made {
         let Some(k) = plan.sides.iter().position(|s| s.setup.name == m.setup) else { continue };
-        let Some(jaws) = plan.sides[k].setup.hold.makes() else { continue };
-        let Some(program) = setups_of(&m.plan)?.pop() else { continue };
-        nests.push(nest_of(k, jaws, program));
+        if let (Some(jaws), Some(program)) = (plan.sides[k].setup.hold.jaws(), setups_of(&m.plan)?.pop()) {
+            nests.push(nest_of(k, jaws, program));
+        }
         let own = Desk { model: if desk.model.is_empty() { String::new() } else { m.model() }, ..*desk };
         made.push((m, prove_plan_at(&m.part, &m.plan, shop, &own)?));
     }

@@ -96,6 +96,11 @@ impl<'a> View<'a> {
         let kept = part.staying().map(|o| o.mesh.placed(&from_part)).collect();
         View { part, from_part, mesh, bounds, kept, shadows: Mutex::default(), tops: OnceLock::new() }
     }
+    /// With more that stands there: what holds the part and may not be met.
+    pub fn with(mut self, more: impl IntoIterator<Item = TriMesh>) -> View<'a> {
+        self.kept.extend(more);
+        self
+    }
     /// S(z): what the part above `z` covers, and what stands beside it with [`BESIDE`] around and over it.
     pub fn shadow(&self, z: f64) -> Region {
         let key = (z * 1e5).round() as i64;
@@ -148,6 +153,8 @@ impl<'a> View<'a> {
             }
             flats.push((f64::INFINITY, self.kept[k].bounds().max.z + BESIDE));
         }
+        let more = near.iter().filter(|k| **k >= self.part.staying().count());
+        flats.extend(more.map(|&k| (f64::INFINITY, self.kept[k].bounds().max.z + BESIDE)));
         flats.sort_by(|a, b| b.0.total_cmp(&a.0));
         let mut z: Vec<f64> = flats.into_iter().take(12).map(|f| f.1).collect();
         z.sort_by(|a, b| b.total_cmp(a));

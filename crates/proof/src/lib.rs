@@ -14,6 +14,7 @@ mod loose;
 mod machine;
 mod places;
 mod run;
+mod seated;
 mod sweep;
 pub mod time;
 

@@ -6,6 +6,7 @@ use crate::dexel::{Field, Stock};
 use crate::keep_out::{self, Beside, Sacrificed};
 use crate::loose::{self, Piece};
 use crate::machine::{self, Promises};
+use crate::seated;
 use crate::sweep::{Sweep, Track};
 use crate::{Input, Kept, Limits, SetupInput};
 use geom::{Box3, DVec2, DVec3, Placement};
@@ -151,6 +152,7 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
     let mut over = Over::default();
     let mut kept = promises.kept();
     let mut watch = LooseWatch::default();
+    seated::check(&stock.fields[2], input, &mut gather);
     let mut sliced = false;
     let place = |b: &Box3| to_place(&input.part_from_work, b);
 

@@ -239,6 +239,23 @@ fn jaws_are_not_cut() {
     assert!(!kinds(&clear).contains(&"cutter_in_keep_out"));
 }
 
+/// What holds it may touch the block and not stand in it: a jaw 1 mm too far in, a pin where no hole is; in its hole it is nothing.
+#[test]
+fn nothing_that_holds_it_stands_in_stock() {
+    let (p, stock) = pocket_part();
+    let text = program_of("G0 Z30");
+    let stands = |min: [f64; 3], max: [f64; 3]| {
+        let held = prove_text(&p, stock, &text, vec![KeepOut::new("jaw", min.into(), max.into())]);
+        held.findings.iter().find(|f| f.kind == "does_not_seat").map(|f| reason::plain(&f.what).into_owned())
+    };
+    let [x, y, z] = stock.min.to_array();
+    assert_eq!(stands([x, y - 20.0, z - 20.0], [stock.max.x, y, z + 4.0]), None);
+    let said = stands([x, y - 20.0, z - 20.0], [stock.max.x, y + 1.0, z + 4.0]).unwrap();
+    assert!(said.contains("jaw stands") && said.contains("4.00 mm"), "{said}");
+    assert!(stands([x + 10.0, y + 10.0, z], [x + 14.0, y + 14.0, z + 3.0]).is_some());
+    assert_eq!(stands([x + 10.0, y + 10.0, z - 5.0], [x + 14.0, y + 14.0, z]), None);
+}
+
 /// A pallet below the block, 4 mm of it to be cut: at feed so deep and no deeper, at rapid only where it is cut already; and what lies on it does not fly.
 #[test]
 fn a_pallet_may_be_cut_a_little_and_only_at_feed() {

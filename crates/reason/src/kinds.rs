@@ -67,6 +67,7 @@ kinds! {
     CutterInKeepOut cutter_in_keep_out Stop _ "A cutter enters what holds the part";
     CuttingData cutting_data Note _ "A number of the cut is not as wished";
     DecisionLost decision_lost Warn _ "A decision about an operation that the plan has no more";
+    DoesNotSeat does_not_seat Stop _ "What holds the part stands where there is still material";
     DrillPoint drill_point Warn stays "The point of a drill leaves its cone";
     Dwell dwell Stop _ "The program waits while the spindle stands";
     EditedUnreadable edited_unreadable Stop _ "An edited program cannot be followed";

@@ -268,7 +268,7 @@ impl Work<'_, '_> {
     /// Lowest point of a drill that leaves a through hole clean without touching what lies beyond.
     fn overshoot(&self, h: &Hole, drill: &Tool) -> Option<f64> {
         let view = self.side.view;
-        let want = h.bottom - drill.point_height() - BREAK;
+        let want = h.bottom.at_most(self.side.drill_to) - drill.point_height() - BREAK;
         // Beyond its own length it may run on into what is open.
         let floor = self.side.through_to.unwrap_or(h.bottom) - 6.0;
         let inside = Region::disc(h.at, (h.diameter / 2.0 - 0.03).at_least(0.1), 0.003);

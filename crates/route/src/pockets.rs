@@ -143,7 +143,7 @@ impl Work<'_, '_> {
                 z.push(bottom);
             }
         }
-        if let Some(t) = self.side.half {
+        if let Some(t) = self.side.half.filter(|t| *t < self.top - 1e-3) {
             z.retain(|&f| (f - t).abs() > 1e-3);
             z.push(t);
             z.sort_by(|a, b| b.total_cmp(a));
@@ -169,7 +169,11 @@ impl Work<'_, '_> {
         let mine = self.mine.as_ref().map(|m| m.grown(0.3, COARSE));
         let ends = self.ends();
         let levels: Vec<f64> = [self.top].into_iter().chain(ends.iter().copied()).collect();
-        let outline = self.side.half.map(|_| self.side.view.shadow(self.side.view.bounds.min.z - 1.0));
+        let outline = self.side.half.map(|_| {
+            let all = self.side.view.shadow(self.side.view.bounds.min.z - 1.0);
+            // Windows belong to the inside where this side goes right through.
+            if self.side.through_to.is_some() { all.filled() } else { all }
+        });
         for low in ends {
             let shadow = self.filled(low + OFF_FLOOR, drilled);
             let inner = outline.as_ref().filter(|_| self.is_below_half(low));

@@ -29,6 +29,8 @@ pub struct Side<'a> {
     pub name: &'a str,
     /// Below the part's bottom the outline is cut to here; none on the side where the bottom is done.
     pub through_to: Option<f64>,
+    /// Through holes are drilled down to here at least: the next side is set by them.
+    pub drill_to: f64,
     /// What the part was held by stands on it: it is decked off first.
     pub hat: bool,
     /// A flood would creep under the piece: a mist instead.
@@ -70,6 +72,7 @@ impl<'a> Side<'a> {
             material,
             name: "side",
             through_to: None,
+            drill_to: f64::INFINITY,
             half: None,
             hat: true,
             most_n: f64::INFINITY,

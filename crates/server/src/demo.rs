@@ -27,6 +27,8 @@ const MATERIALS: [(&str, &str); 4] = [
 pub const ANSWERS: [(&str, &str, &str); 1] = [("mirror-wedge", "hand/corner:outline@X55.0/+Z", "yes")];
 /// Blocks that stand in the demo, along the part's x, y and z, mm: a flat that leaves nothing to hold below.
 const BLOCKS: [(&str, [f64; 3]); 1] = [("counterweight-bar", [100.0, 36.0, 22.0])];
+/// Whole ways that are chosen in the demo: an outline that flat jaws do not hold, and holes for dowels.
+const WAYS: [(&str, &str); 1] = [("guider-plate", "inside.plate.+z.x")];
 const SHOP: &str = "Hill observatory workshop";
 
 /// Make a shop with its data.
@@ -104,8 +106,9 @@ fn decisions(file: &str) -> Vec<job::Decision> {
     // The rack has a round for it, which the mill's programs do not take yet.
     let by_rule =
         file.starts_with("finder-flange").then_some(job::Decision::Stock { choice: Some(job::StockDecision::Rule) });
-    let blocks = blocks.chain(by_rule);
-    material.chain(answers).chain(blocks).collect()
+    let ways = WAYS.iter().filter(|w| file.starts_with(w.0));
+    let ways = ways.map(|w| job::Decision::Scheme { id: w.1.parse().ok() });
+    material.chain(answers).chain(blocks).chain(by_rule).chain(ways).collect()
 }
 
 fn owner(c: &mut Conn, shop: i64) -> Result<Me, Fault> {

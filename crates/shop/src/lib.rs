@@ -6,7 +6,7 @@ pub mod standards;
 pub mod tool;
 
 use machine::{Chuck, JawBlanks, Machine, Material, Vise};
-use pallet::{Adhesive, Pallet};
+use pallet::{Adhesive, Pallet, Pin, Screw};
 use serde::{Deserialize, Serialize};
 use tool::Tool;
 use ts_rs::TS;
@@ -30,6 +30,12 @@ pub struct Shop {
     /// What sticks them.
     #[serde(default)]
     pub adhesives: Vec<Adhesive>,
+    /// Pins that set a piece on a plate.
+    #[serde(default)]
+    pub pins: Vec<Pin>,
+    /// Screws that hold it there.
+    #[serde(default)]
+    pub screws: Vec<Screw>,
     /// Cutters in their holders.
     pub crib: Vec<Tool>,
     /// Materials.
@@ -74,6 +80,8 @@ impl Shop {
             chucks: Vec<Chuck>,
             pallets: Vec<Pallet>,
             adhesives: Vec<Adhesive>,
+            pins: Vec<Pin>,
+            screws: Vec<Screw>,
         }
         #[derive(Deserialize)]
         struct Crib {
@@ -94,6 +102,8 @@ impl Shop {
             chucks: place.chucks,
             pallets: place.pallets,
             adhesives: place.adhesives,
+            pins: place.pins,
+            screws: place.screws,
             crib: crib.tool,
             materials: materials.material,
         };
@@ -108,11 +118,13 @@ impl Shop {
         let blanks = self.jaw_blanks.iter().find_map(JawBlanks::fault);
         let blanks = blanks.or_else(|| self.chucks.iter().find_map(Chuck::fault));
         let stuck = || self.pallets.iter().find_map(Pallet::fault);
-        if let Some(fault) = blanks.or_else(stuck).or_else(|| self.adhesives.iter().find_map(Adhesive::fault)) {
+        let screwed = || self.pins.iter().find_map(Pin::fault).or_else(|| self.screws.iter().find_map(Screw::fault));
+        let stuck = blanks.or_else(stuck).or_else(|| self.adhesives.iter().find_map(Adhesive::fault));
+        if let Some(fault) = stuck.or_else(screwed) {
             return Err(ShopError::Wrong(fault));
         }
-        for b in &self.jaw_blanks {
-            self.material(&b.material)?;
+        for m in self.jaw_blanks.iter().map(|b| &b.material).chain(self.pallets.iter().map(|p| &p.material)) {
+            self.material(m)?;
         }
         for (k, t) in self.crib.iter().enumerate() {
             if self.crib[..k].iter().any(|o| o.number == t.number) {

@@ -104,6 +104,7 @@ const held: Record<HoldKind, string> = {
   vise: 'Front jaw is glass',
   chuck: 'Three jaws, packed, on the table',
   soft_jaws: 'Jaws with the nest that is cut for it',
+  plate: 'On its plate: set by two pins, held by screws through its own holes',
   bond: 'Stuck to a pallet that is gripped in the vise',
 };
 

@@ -35,7 +35,7 @@ fn of_kind(proof: &Proof, kind: &str) -> bool {
 /// part there is jaw where it is said to bear.
 fn oracle(part: &Part, plan: &Plan, proof: &Proof, dice: &mut Dice) {
     for (k, side) in plan.sides.iter().enumerate() {
-        let Some(jaws) = side.setup.hold.makes() else { continue };
+        let Some(jaws) = side.setup.hold.jaws() else { continue };
         let made = plan.made.iter().find(|m| m.setup == side.setup.name).unwrap();
         let cut = &made.plan.sides[0];
         let work = side.setup.part_from_work.inverse();
@@ -127,7 +127,7 @@ fn an_odd_outline_is_held_by_jaws_that_fit_and_faults_in_them_are_found() {
     assert_eq!((planned.sides.len(), planned.made.len(), proof.fits.len()), (2, 1, 1));
     let (_, own) = &proof.made[0];
     assert!(own.passed() && own.complete, "{:?}", stops(own));
-    let jaws = planned.sides[1].setup.hold.makes().unwrap();
+    let jaws = planned.sides[1].setup.hold.jaws().unwrap();
     for (is, was) in proof.fits[0].bears_mm2.iter().zip(jaws.bears_mm2) {
         assert!(*is > 0.8 * was && *is < 1.3 * was, "{:?} of {:?}", proof.fits[0].bears_mm2, jaws.bears_mm2);
     }

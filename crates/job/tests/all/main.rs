@@ -17,6 +17,7 @@ mod make_family;
 mod odd;
 mod oracle;
 mod places;
+mod plate;
 mod promises;
 mod sides;
 mod stocking;

@@ -23,4 +23,8 @@ may_cut_mm: number,
 /**
  * So many are on hand.
  */
-count: number, };
+count: number, 
+/**
+ * Id of its material.
+ */
+material: string, };

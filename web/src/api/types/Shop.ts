@@ -5,6 +5,8 @@ import type { JawBlanks } from "./JawBlanks";
 import type { Machine } from "./Machine";
 import type { Material } from "./Material";
 import type { Pallet } from "./Pallet";
+import type { Pin } from "./Pin";
+import type { Screw } from "./Screw";
 import type { Tool } from "./Tool";
 import type { Vise } from "./Vise";
 
@@ -36,6 +38,14 @@ pallets: Array<Pallet>,
  * What sticks them.
  */
 adhesives: Array<Adhesive>, 
+/**
+ * Pins that set a piece on a plate.
+ */
+pins: Array<Pin>, 
+/**
+ * Screws that hold it there.
+ */
+screws: Array<Screw>, 
 /**
  * Cutters in their holders.
  */

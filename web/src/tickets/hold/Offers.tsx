@@ -33,6 +33,7 @@ const names: Record<HoldKind, string> = {
   vise: 'Flat jaws on parallels',
   chuck: 'Chuck on the table',
   soft_jaws: 'Soft jaws',
+  plate: 'On a plate by its own holes',
   bond: 'Stuck to a pallet',
 };
 
