@@ -309,8 +309,10 @@ fn bolts(blanks: &JawBlanks, pockets: &[Pocket], middle: f64, bed: f64) -> Resul
 pub(crate) fn is_round(r: &Region) -> bool {
     let Some((lo, hi)) = r.bounds() else { return false };
     let (c, radius) = ((lo + hi) / 2.0, (hi.x - lo.x) / 2.0);
-    let outer = r.loops().into_iter().max_by(|a, b| a.len().cmp(&b.len()));
-    outer.is_some_and(|l| l.iter().all(|p| (p.distance(c) - radius).abs() < 0.02))
+    // One piece: what stands beside the round would be in the way of a jaw.
+    let all = r.components();
+    let [whole] = &all[..] else { return false };
+    whole.loops().into_iter().next().is_some_and(|l| l.iter().all(|p| (p.distance(c) - radius).abs() < 0.02))
 }
 
 struct Bearing {

@@ -112,7 +112,7 @@ pub struct ScrewAt {
 pub struct Plate {
     /// Name of the piece that is made: "plate-side-3".
     pub made: String,
-    /// What it takes of the piece: "its own holes".
+    /// What it takes of the piece: "own holes".
     pub on: String,
     /// What it is made of.
     pub blank: Pallet,
@@ -329,7 +329,7 @@ fn build(
     let own = own.gripped(DVec3::from_array(blank.size_mm), a.shop, plate_material).at(DVec3::new(x0, y1, low.z));
     let mut out = Plate {
         made: format!("plate-{}", a.setup.replace(' ', "-")),
-        on: "its own holes".into(),
+        on: "own holes".into(),
         blank: blank.clone(),
         seat,
         pins,

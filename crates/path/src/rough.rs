@@ -208,17 +208,40 @@ fn growth(c: &Clearing, a: &Region, k0: &Region, rho0: f64, step: &dyn Fn(f64) -
         if remaining.area() < 1e-4 {
             break;
         }
-        let s = step(rho);
-        let next = k.grown(s, tol).intersect(a).union(&k);
-        if next.area() - k.area() < 1e-5 {
-            break;
+        let widest = step(rho);
+        let front = |s: f64| {
+            let next = k.grown(s, tol).intersect(a).union(&k);
+            let after = (next.area() - k.area() >= 1e-5).then(|| next.simplified(tol / 4.0))?;
+            Some(Front { before: k.clone(), after, step: s, reach: remaining.grown(r - 0.01, AIR) })
+        };
+        let Some(mut f) = front(widest) else { break };
+        // Narrower, so that fronts that meet pass on both sides of what is between them.
+        for share in [0.7, 0.5, 0.35, 0.2] {
+            if !passed_over(c, a, &f, &remaining) {
+                break;
+            }
+            let Some(narrow) = front(share * widest) else { break };
+            f = narrow;
         }
-        let after = next.simplified(tol / 4.0);
-        out.push(Front { before: k, after: after.clone(), step: s, reach: remaining.grown(r - 0.01, AIR) });
-        rho += s;
-        k = after;
+        rho += f.step;
+        k = f.after.clone();
+        out.push(f);
     }
     out
+}
+
+/// Where fronts meet within one step they leave no border to run along: does material stay between the strokes there?
+fn passed_over(c: &Clearing, a: &Region, f: &Front, remaining: &Region) -> bool {
+    // Cleared positions with no front in sight any more.
+    let new = f.after.minus(&f.before);
+    let lost = new.minus(&a.minus(&f.after).grown(1.01 * f.step, AIR)).opened(0.02, AIR);
+    if lost.is_empty() {
+        return false;
+    }
+    let strokes: Vec<Region> =
+        fresh(c, f).iter().flat_map(|(_, lines)| lines).map(|l| Region::swept(l, c.radius - 0.005, AIR)).collect();
+    let left = remaining.intersect(&lost.grown(c.radius - 0.05, AIR)).minus(&Region::union_all(&strokes));
+    left.opened(0.03, AIR).area() > 0.05
 }
 
 /// How wide the last of some passes is, where it cuts, mm.
@@ -333,19 +356,24 @@ fn along(l: &[DVec2], stations: &[f64], from: f64, len: f64) -> Vec<DVec2> {
     out
 }
 
+/// Borders of what a pass clears, each with its pieces that are new and from which something is to be taken.
+fn fresh(c: &Clearing, f: &Front) -> Vec<(Vec<DVec2>, Vec<Vec<DVec2>>)> {
+    let hair = f.before.grown(if f.step > 0.07 { 0.03 * f.step } else { 0.002 }, c.tolerance);
+    let pieces = |l: Vec<DVec2>| {
+        let new = hair.clip_lines(std::slice::from_ref(&l), false);
+        let pieces: Vec<Vec<DVec2>> =
+            join(f.reach.clip_lines(&new, true)).into_iter().filter(|p| length(p) > 0.05).collect();
+        (!pieces.is_empty()).then_some((l, pieces))
+    };
+    f.after.loops().into_iter().map(closed_line).filter_map(pieces).collect()
+}
+
 /// The strokes of a pass: along the new border, not where it was cleared before, and only where there is something to take.
 fn strokes(c: &Clearing, f: &Front) -> Vec<Stroke> {
-    let hair = f.before.grown(if f.step > 0.07 { 0.03 * f.step } else { 0.002 }, c.tolerance);
     // Gaps that are shorter are run through along the front.
     let bridge = 4.0 * c.radius;
     let mut out = Vec::new();
-    for l in f.after.loops().into_iter().map(closed_line) {
-        let fresh = hair.clip_lines(std::slice::from_ref(&l), false);
-        let pieces: Vec<Vec<DVec2>> =
-            join(f.reach.clip_lines(&fresh, true)).into_iter().filter(|p| length(p) > 0.05).collect();
-        if pieces.is_empty() {
-            continue;
-        }
+    for (l, pieces) in fresh(c, f) {
         let at = stations(&l);
         let total = at[at.len() - 1];
         let mut cuts: Vec<(f64, f64)> =
@@ -644,6 +672,32 @@ mod tests {
         // At the corners it is up to 1.87 mm wide.
         assert!((37.0..42.0).contains(&p.widest().unwrap().to_degrees()), "{}", p.widest().unwrap().to_degrees());
         assert_eq!(lifts(&clear(&c, &stock).moves), 1);
+    }
+
+    /// Ribs thinner than the step, alone and against a wall, at several steps: what a pass claims its strokes really sweep.
+    #[test]
+    fn fronts_that_meet_leave_nothing_between_them() {
+        let v = DVec2::new;
+        for (wide, share) in [(3.0, 0.7), (1.0, 0.7), (5.0, 0.7), (3.0, 0.5), (9.0, 0.6), (3.0, 0.3)] {
+            for wall in [false, true] {
+                let rib = Region::rect(v(0.0, 0.0), v(30.0, wide));
+                let block = rib.union(&Region::rect(v(24.0, -20.0), v(36.0, 25.0)));
+                let keep = if wall { Region::rect(v(24.0, -20.0), v(36.0, 25.0)) } else { Region::empty() };
+                let allowed = block.grown(20.0, 0.01).minus(&keep.grown(6.3, 0.01));
+                let material = if wall { rib.minus(&keep.grown(0.36, 0.01)) } else { rib };
+                let c = Clearing {
+                    radius: 6.0,
+                    engagement: (1.0_f64 - 2.0 * share).acos(),
+                    skin_only: true,
+                    ..clearing(allowed, material.clone(), 6.0)
+                };
+                let p = passes(&c);
+                let runs = p.components.iter().flat_map(|p| &p.passes).flat_map(|p| &p.strokes).flat_map(|s| &s.runs);
+                let swept: Vec<Region> = runs.map(|r| Region::swept(&r.path.flatten(0.005), 5.99, 0.005)).collect();
+                let left = material.minus(&Region::union_all(&swept)).opened(0.03, 0.005);
+                assert!(left.area() < 0.06, "{wide} {share} {wall}: {:?}", left.bounds());
+            }
+        }
     }
 
     #[test]

@@ -121,7 +121,7 @@ export function RouteStrip({ state, sheet, part, id }: Props) {
       case 'hold':
         return {
           number: `${count(sheet.sides.length, 'side')}, ${sheet.hold.up} first`,
-          ...(stale ?? settled(sheet.hold.decided)),
+          ...(stale ?? settled(sheet.hold.decided || sheet.hold.scheme_decided)),
         };
       case 'order':
         return {

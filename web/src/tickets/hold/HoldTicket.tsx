@@ -64,11 +64,12 @@ export function HoldTicket() {
   const { units } = useUnits();
   const h = sheet.hold;
   const s = sheet.sides[side];
+  const decided = h.decided || h.scheme_decided;
   return (
     <>
       <Head>
         <h1>{sheet.sides.length === 1 ? `1 side, ${h.up} up` : `${sheet.sides.length} sides, ${h.up} up first`}</h1>
-        <Stamp kind={h.decided ? 'decided' : 'proposed'} words={h.decided ? 'decided' : 'proposed'} />
+        <Stamp kind={decided ? 'decided' : 'proposed'} words={decided ? 'decided' : 'proposed'} />
       </Head>
       <Line>
         <Quiet>Up first</Quiet>

@@ -78,8 +78,14 @@ function OfferCard({ offer: o }: { offer: Offer }) {
           <span>{errorWords(o, units)}</span>
           <span>
             {say(o.load_min, 'min', units, 0)} a piece to load
-            {o.prepare_min > 0 ? `, ${say(o.prepare_min, 'min', units, 0)} once to change the jaws` : ''}
-            {made ? `, ${say(made.side.minutes, 'min', units, 1)} once to cut them` : ''}
+            {o.prepare_min > 0
+              ? `, ${say(o.prepare_min, 'min', units, 0)} once ${
+                  o.kind === 'plate' ? 'to set the plate, ream and tap' : 'to change the jaws'
+                }`
+              : ''}
+            {made
+              ? `, ${say(made.side.minutes, 'min', units, 1)} once to cut ${o.kind === 'plate' ? 'it' : 'them'}`
+              : ''}
           </span>
           {o.makes ? <Quiet>Is made first: {o.makes}</Quiet> : null}
           <footer>
