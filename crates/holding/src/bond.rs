@@ -4,7 +4,7 @@
 //! factor that every hold is asked for (three times in all: from memory). Cuts are made so light that it bears them ([`Bond::most_side`]).
 
 use crate::frame::{Datum, Duty};
-use crate::hold::{Body, Demand, Fact, Gently, Holds, most_borne};
+use crate::hold::{Body, Demand, Fact, Gently, Holds, LEAST_N, most_borne};
 use crate::seen::{Asked, Seen};
 use crate::statics::{Contact, Push};
 use crate::vise::{SEAT, TOUCH};
@@ -20,8 +20,6 @@ use ts_rs::TS;
 
 /// Of the strength this share is counted on; with the factor of 2 that every hold is asked for it is three times (from memory: "at least 3 ×").
 const SHARE: f64 = 2.0 / 3.0;
-/// A hold that bears less across is no hold for a mill, N (common practice, no source).
-const LEAST_N: f64 = 25.0;
 /// A pallet stands out from the piece by this at least, mm.
 const RIM: f64 = 4.0;
 /// Spots over which the area is spread.

@@ -4,7 +4,7 @@
 //! ([`statics`]): one jaw presses, the two others answer. Its middle is found where it lies, so the scroll's own run-out spoils nothing.
 
 use crate::frame::{Datum, Duty};
-use crate::hold::{Body, Demand, Fact, Gently, Holds};
+use crate::hold::{Body, Demand, Fact, Gently, Holds, LEAST_N, too_weak};
 use crate::jaw_design::{is_round, stands};
 use crate::nest::FINE;
 use crate::seen::{Asked, Seen, corners_of};
@@ -131,6 +131,12 @@ pub(crate) fn design(a: &Asked) -> Result<ChuckGrip, String> {
         ],
     };
     out.bodies = out.own_bodies(s.seat);
+    if let Some(n) = too_weak(&out.contacts(a.material.friction), &b) {
+        return Err(format!(
+            "at its top, {:.0} mm over the jaws, it would bear {n:.0} N across, and a light cut asks for {LEAST_N:.0}",
+            len(above)
+        ));
+    }
     Ok(out)
 }
 

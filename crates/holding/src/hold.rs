@@ -233,6 +233,23 @@ pub(crate) fn most_borne(contacts: &[Contact], within: &Box3, above: &str) -> f6
     TRIED * Holds::together(contacts, within.middle().truncate(), above, &d).factor / TWICE
 }
 
+/// A hold that bears less across, twice over, is no hold for a mill, N (common practice, no source).
+pub(crate) const LEAST_N: f64 = 25.0;
+
+/// Does a hold bear a light cut along either axis at every corner of a piece's top? If not, what it bears twice over, N.
+pub(crate) fn too_weak(contacts: &[Contact], piece: &Box3) -> Option<f64> {
+    let mut bears = f64::INFINITY;
+    for x in [piece.min.x, piece.max.x] {
+        for y in [piece.min.y, piece.max.y] {
+            for d in [DVec3::X, -DVec3::X, DVec3::Y, -DVec3::Y] {
+                let light = Wrench::at(DVec3::new(x, y, piece.max.z), d * (TWICE * LEAST_N));
+                bears = bears.at_most(statics::margin(contacts, Wrench::default(), light).factor * LEAST_N);
+            }
+        }
+    }
+    (bears < LEAST_N).then_some(bears)
+}
+
 /// Where a hold gives way, and against what.
 fn where_and_how(w: &statics::Worst, middle: DVec2, above: &str) -> String {
     let side = |v: f64, low: &'static str, high: &'static str| if v < 0.0 { low } else { high };

@@ -2,7 +2,7 @@
 
 use crate::carved::Pocket;
 use crate::frame::{Duty, Setup};
-use crate::hold::Hold;
+use crate::hold::{Hold, LEAST_N, too_weak};
 use crate::nest::{self, FINE, reach};
 use crate::seen::{Asked, Seen, below, corners_of};
 use crate::soft_jaws::{NOTCH, OPEN, ROUND, SoftJaws, Touch};
@@ -221,6 +221,12 @@ fn on_stand(a: &Asked, seen: &Seen, s: &Stand, blanks: &JawBlanks) -> Result<Sof
     let held = statics::margin(&out.contacts(a.material.friction), Wrench::default(), Wrench::at(b.middle(), DVec3::Z));
     if held.factor <= 0.0 {
         return Err("what bears on one jaw does not lie over against what bears on the other: it would turn out".into());
+    }
+    if let Some(n) = too_weak(&out.contacts(a.material.friction), &b) {
+        return Err(format!(
+            "at its top, {:.0} mm over the jaws, it would bear {n:.0} N across, and a light cut asks for {LEAST_N:.0}",
+            len(above)
+        ));
     }
     Ok(out)
 }

@@ -8,15 +8,15 @@ use crate::decision::Settled;
 use crate::made::{self, Made, MadeBody};
 use crate::stocking::{self, Prepared};
 use crate::told::{
-    after_the_drill, by_hand, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back,
-    remarks,
+    self, after_the_drill, by_hand, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again,
+    put_back, remarks,
 };
 use geom::{Box3, DVec2, DVec3, Region, Remains, Slabs};
 use holding::{Choice, Duty, Making, Scheme, School, Setup};
 use intake::{Layer3, Reading};
 use part::{Part, View};
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
-use reason::{Act, Finding, Kind, Severity, len};
+use reason::{Act, Finding, Kind, Severity, Sure, len};
 use route::{Operation, Override, Point, SetupRoute, Side, plan_side};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -30,6 +30,9 @@ use ts_rs::TS;
 pub const DEFAULT_MATERIAL: &str = "aluminium-6082";
 /// Below the part's bottom the first side cuts this far, mm: more than the last pass that decks the hat off.
 const BELOW: f64 = 0.4;
+
+/// Lighter cuts are tried so often.
+const GENTLER: usize = 3;
 
 /// In jaws no corner may stay that the part would meet, mm.
 const JAWS_FINE: f64 = 0.003;
@@ -421,7 +424,7 @@ impl EachSetup<'_> {
         if !on_top.is_empty() {
             plain = plain.with(&held.hold.on_top());
         }
-        let work = |changes: &BTreeMap<String, Override>, key: &str| {
+        let work = |changes: &BTreeMap<String, Override>, gently: &BTreeMap<String, f64>, key: &str| {
             cached(desk, key, stage, |watch| {
                 let view = View::new(part, held.part_from_work.inverse()).with(on_top.iter().map(|b| b.mesh.clone()));
                 let side = Side {
@@ -438,6 +441,7 @@ impl EachSetup<'_> {
                     },
                     hat: held.duty == Duty::All,
                     most_n,
+                    gently,
                     mist: held.hold.wants_mist(),
                     half: match held.duty {
                         Duty::Half { down_to, .. } => Some(down_to),
@@ -462,13 +466,26 @@ impl EachSetup<'_> {
         };
         // Only what a person changed of this setup's own operations goes into its key: their ids do not hang on what was changed.
         let mut key = plain.done();
-        let mut kept = work(&BTreeMap::new(), &key)?;
+        let mut gently = BTreeMap::new();
+        let mut kept = work(&BTreeMap::new(), &gently, &key)?;
+        // Where the hold bears less than twice what an operation asks, that one is planned again with lighter cuts.
+        for _ in 0..GENTLER {
+            let more = told::too_much(held, &kept.operations, &kept.paths, material.friction);
+            if more.iter().all(|(id, n)| gently.get(id).is_some_and(|had| had <= n)) {
+                break;
+            }
+            more.into_iter().for_each(|(id, n)| {
+                gently.entry(id).and_modify(|had: &mut f64| *had = had.at_most(n)).or_insert(n);
+            });
+            key = StageKey::new("side gently").with(&key).with(&gently).done();
+            kept = work(&BTreeMap::new(), &gently, &key)?;
+        }
         let of_this = |id: &String| kept.operations.iter().any(|o| o.id == *id);
         let mine: BTreeMap<String, Override> =
             self.changes.iter().filter(|(id, _)| of_this(id)).map(|(id, o)| (id.clone(), *o)).collect();
         if !mine.is_empty() {
             key = StageKey::new("side changed").with(&key).with(&mine).done();
-            kept = work(&mine, &key)?;
+            kept = work(&mine, &gently, &key)?;
         }
         Ok((key, SetupRoute::from(kept)))
     }

@@ -192,9 +192,32 @@ pub(crate) fn hold_limits<'a>(h: &Setup, ops: &'a [Operation], friction: f64) ->
     out
 }
 
+/// Operations that ask more than half of what the hold bears, with the force across, N, that would be half of it; where no cut is left of that they stay.
+pub(crate) fn too_much(
+    h: &Setup,
+    ops: &[Operation],
+    paths: &[Option<path::motion::Toolpath>],
+    friction: f64,
+) -> Vec<(String, f64)> {
+    /// Less is no cut, N (common practice, no source).
+    const LEAST: f64 = 12.0;
+    /// A little under the half, for what the depth of even levels makes of it.
+    const UNDER: f64 = 0.97;
+    let asks = |(o, p): (&Operation, &Option<path::motion::Toolpath>)| {
+        let over = p.as_ref().and_then(|p| p.over()).map(|b| b.map(|c| c.to_array()));
+        let d = holding::Demand { over, ..demand(o) };
+        let factor = h.hold.holds(friction, &d).first()?.factor;
+        let bears = UNDER * d.side * factor / SAFETY;
+        (d.side > 0.0 && factor < SAFETY && bears > LEAST).then(|| (o.id.clone(), bears))
+    };
+    ops.iter().zip(paths).filter_map(asks).collect()
+}
+
+/// Times over that a hold bears what is asked of it.
+const SAFETY: f64 = 2.0;
+
 /// What the grip holds against the highest forces of the setup's operations, with a factor of 2.
 pub(crate) fn hold_findings(h: &Setup, ops: &[Operation], material: &Material, settled: &Settled) -> Vec<Finding> {
-    const SAFETY: f64 = 2.0;
     // Below this nobody presses the green button (common practice, no source).
     const STOP: f64 = 1.2;
     let mut out = Vec::new();

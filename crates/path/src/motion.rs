@@ -1,7 +1,7 @@
 //! Motion as data: what the post writes and every path maker makes. Coordinates are the setup's work coordinates, mm; feed
 //! mm/min; z is the cutter's lowest point.
 
-use geom::{DVec2, DVec3};
+use geom::{DVec2, DVec3, Path2, Seg};
 use serde::{Deserialize, Serialize};
 use std::f64::consts::TAU;
 
@@ -95,7 +95,7 @@ pub struct Toolpath {
 }
 
 impl Toolpath {
-    /// Least and largest corner of what is run at feed or drilled; none where nothing is. Arcs count with their whole circle.
+    /// Least and largest corner of what is run at feed or drilled, to 0.01 mm; none where nothing is.
     pub fn over(&self) -> Option<[DVec3; 2]> {
         let mut out: Option<[DVec3; 2]> = None;
         let mut here = DVec3::ZERO;
@@ -110,12 +110,10 @@ impl Toolpath {
             match m {
                 Move::Rapid { .. } | Move::State { .. } => {}
                 Move::Feed { .. } => [here, to].into_iter().for_each(&mut add),
-                Move::Arc { center, .. } => {
-                    let r = DVec2::splat((to.truncate() - *center).length());
-                    for z in [here.z, to.z] {
-                        add((*center - r).extend(z));
-                        add((*center + r).extend(z));
-                    }
+                Move::Arc { center, ccw, .. } => {
+                    let arc = Seg::Arc { to: to.truncate(), center: *center, ccw: *ccw };
+                    let line = Path2 { start: here.truncate(), segs: vec![arc] }.flatten(0.01);
+                    line.into_iter().flat_map(|p| [p.extend(here.z), p.extend(to.z)]).for_each(&mut add);
                 }
                 Move::Drill { at, start, bottom, .. } => {
                     for p in at {
@@ -191,11 +189,17 @@ mod tests {
         ];
         let [lo, hi] = path(moves.clone()).over().unwrap();
         assert_eq!((lo.z, hi.z), (-2.0, 5.0));
-        assert!(hi.y >= 10.0 - 1e-9 && lo.x <= -10.0 + 1e-9 && hi.x < 50.0);
+        assert!(hi.y >= 10.0 - 0.01 && hi.y <= 10.0 + 1e-9 && lo.x <= -10.0 + 1e-9 && hi.x < 50.0);
+        // The half below is not run.
+        assert!(lo.y > -1e-9);
+        // Almost straight: its circle is a kilometre wide, it is not.
+        let bend = Move::Arc { to: DVec3::new(10.0, 0.0, 0.0), center: DVec2::new(5.0, -500.0), ccw: false, feed: 1.0 };
+        let [least, most] = path(vec![bend]).over().unwrap();
+        assert!(least.cmpge(DVec3::splat(-0.01)).all() && most.x <= 10.01 && most.y < 0.04, "{least} {most}");
         for k in 0..=20 {
             let t = PI * f64::from(k) / 20.0;
             let p = DVec3::new(10.0 * t.cos(), 10.0 * t.sin(), -1.0 - f64::from(k) / 20.0);
-            assert!(p.cmpge(lo - 1e-9).all() && p.cmple(hi + 1e-9).all(), "{p}");
+            assert!(p.cmpge(lo - 0.01).all() && p.cmple(hi + 0.01).all(), "{p}");
         }
         let at = vec![DVec2::new(-30.0, 4.0), DVec2::new(2.0, 70.0)];
         let holes = Move::Drill { at, clear: 30.0, start: 12.0, bottom: 1.0, peck: Some(2.0), feed: 90.0 };

@@ -50,7 +50,7 @@ impl Work<'_, '_> {
             kappa: FRAC_PI_2 / 2.0,
             cuts_at: Some(if wide < tool.diameter_mm { wide } else { tool.diameter_mm }),
             finish: false,
-            most_n: self.side.most_n,
+            most_n: self.side.most_n(&id),
         };
         let mut data = mill(&task, tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, tool);

@@ -461,7 +461,7 @@ impl Work<'_, '_> {
             kappa: FRAC_PI_2,
             cuts_at: None,
             finish: false,
-            most_n: self.side.most_n,
+            most_n: self.side.most_n(&id),
         };
         let machine = &self.side.shop.machine;
         // Shallow steps are taken wider, as long as power and bending bear the whole depth at once.
@@ -591,7 +591,7 @@ impl Work<'_, '_> {
             kappa: FRAC_PI_2,
             cuts_at: None,
             finish: true,
-            most_n: self.side.most_n,
+            most_n: self.side.most_n(&id),
         };
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, &tool);

@@ -37,6 +37,8 @@ pub struct Side<'a> {
     pub mist: bool,
     /// Force across a cutter that the hold bears, N; infinite where that is no question.
     pub most_n: f64,
+    /// Less than that for some operations, by their ids, N: where they cut it bears less.
+    pub gently: &'a BTreeMap<String, f64>,
     /// The outline is cut down to here, the rest of it from the other side; what lies inside it goes deeper.
     pub half: Option<f64>,
     /// It cuts only at these places (middles of cubes, part coordinates; side of the cubes): what no other side sees.
@@ -60,6 +62,7 @@ pub struct Side<'a> {
 }
 
 static NO_OVERRIDES: BTreeMap<String, Override> = BTreeMap::new();
+static ALL_ALIKE: BTreeMap<String, f64> = BTreeMap::new();
 static NOBODY: LazyLock<Watch<'static>> = LazyLock::new(Watch::nobody);
 
 impl<'a> Side<'a> {
@@ -76,6 +79,7 @@ impl<'a> Side<'a> {
             half: None,
             hat: true,
             most_n: f64::INFINITY,
+            gently: &ALL_ALIKE,
             mist: false,
             only: None,
             uneven: None,
@@ -87,6 +91,13 @@ impl<'a> Side<'a> {
             overrides: &NO_OVERRIDES,
             watch: &NOBODY,
         }
+    }
+}
+
+impl Side<'_> {
+    /// Force across a cutter that the hold bears where an operation cuts, N.
+    pub(crate) fn most_n(&self, id: &str) -> f64 {
+        self.gently.get(id).copied().unwrap_or(f64::INFINITY).at_most(self.most_n)
     }
 }
 
@@ -321,7 +332,7 @@ impl Work<'_, '_> {
                 kappa: std::f64::consts::FRAC_PI_2,
                 cuts_at: None,
                 finish: false,
-                most_n: self.side.most_n,
+                most_n: self.side.most_n(&id),
             };
             let data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
             (facing, data)

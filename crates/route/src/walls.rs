@@ -35,7 +35,7 @@ impl<'a> Round<'a> {
 
 impl Work<'_, '_> {
     /// Numbers of a wall's finish.
-    fn wall_data(&self, tool: &Tool, height: f64) -> cutting::MillData {
+    fn wall_data(&self, id: &str, tool: &Tool, height: f64) -> cutting::MillData {
         let task = MillTask {
             depth: height.at_most(2.0 * tool.diameter_mm),
             width: WALL_SKIN,
@@ -44,7 +44,7 @@ impl Work<'_, '_> {
             kappa: FRAC_PI_2,
             cuts_at: None,
             finish: true,
-            most_n: self.side.most_n,
+            most_n: self.side.most_n(id),
         };
         mill(&task, tool, self.side.material, &self.side.shop.machine)
     }
@@ -64,7 +64,7 @@ impl Work<'_, '_> {
         let len =
             |lines: &[Vec<DVec2>]| lines.iter().flat_map(|l| l.windows(2)).map(|p| p[0].distance(p[1])).sum::<f64>();
         let minutes = |t: &Tool, way: f64| {
-            let data = self.wall_data(t, height);
+            let data = self.wall_data("", t, height);
             (height / data.ap.value.at_least(0.1)).ceil().at_least(1.0) * way / data.feed.value.at_least(1.0)
         };
         let closed = |mut l: Vec<DVec2>| {
@@ -123,7 +123,7 @@ impl Work<'_, '_> {
         });
         let entry = arena.minus(&j.shadow.grown(r + WALL_SKIN + 0.08, FINE)).intersect(&j.open).minus(&standing);
         let height = (j.wall_top - j.low).at_least(j.high - j.low);
-        let mut data = self.wall_data(&tool, height);
+        let mut data = self.wall_data(&id, &tool, height);
         self.overrule(&mut data, &o, &tool);
         let n = (height / data.ap.value.at_least(0.1)).ceil().at_least(1.0);
         let levels: Vec<f64> = (1..=n as usize).map(|k| j.low + height - height * k as f64 / n).collect();
