@@ -277,7 +277,7 @@ fn looked(part: &Part, shop: &Shop, material: &Material, wish: &Wish, far: Look)
         w.only = wish.scheme.filter(|id| w.is(id)).map(|id| id.hold);
     });
     // Others are looked at where flat jaws do not hold, each only where the simpler ones do not.
-    for kind in HoldKind::ALL.into_iter().filter(|k| *k != HoldKind::Vise && wish.kinds.allow(*k)) {
+    for kind in beside_flat_jaws(wish) {
         let wanted = wish.scheme.is_some_and(|id| id.hold == kind);
         if far == Look::Needed && !wanted && ways.iter().any(|w| w.held_by().is_some()) {
             continue;
@@ -327,6 +327,12 @@ pub(crate) fn other(
     }
 }
 
+/// Ways other than flat jaws by which a side may be held that is not left for the last.
+fn beside_flat_jaws(wish: &Wish) -> impl Iterator<Item = HoldKind> {
+    let ways = HoldKind::ALL.into_iter().filter(|k| !matches!(k, HoldKind::Vise | HoldKind::Plate));
+    ways.filter(|k| wish.kinds.allow(*k))
+}
+
 /// The ways other than flat jaws that are looked at until one holds, the simplest first.
 fn others(
     wish: &Wish,
@@ -334,7 +340,7 @@ fn others(
     make: impl Fn(HoldKind) -> Result<Hold, String>,
 ) -> Vec<(HoldKind, Result<Hold, String>)> {
     let mut out = Vec::new();
-    for kind in HoldKind::ALL.into_iter().filter(|k| *k != HoldKind::Vise && wish.kinds.allow(*k)) {
+    for kind in beside_flat_jaws(wish) {
         if only.is_some_and(|o| o != kind) {
             continue;
         }
