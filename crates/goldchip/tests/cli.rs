@@ -449,10 +449,45 @@ fn soft_jaws_have_a_folder_that_is_proved_with_the_part() {
     assert!(o.status.code() == Some(3) && String::from_utf8_lossy(&o.stdout).contains("no two parallel faces to grip"));
     let o = goldchip(&["plan", path(&model), "--hold", "glue", "--out", path(&dir.path().join("g"))]);
     assert!(
-        o.status.code() == Some(2) && last_error(&o).contains("vise, chuck, soft-jaws, bond"),
+        o.status.code() == Some(2) && last_error(&o).contains("vise, chuck, soft-jaws, plate, bond"),
         "{}",
         last_error(&o)
     );
+}
+
+/// A plate as files: a folder of its own, solids for its pins and screws; a hole that was not drilled, and a plate that is not as its model says, are found.
+#[test]
+fn a_plate_has_a_folder_that_is_proved_with_the_part() {
+    let dir = tempfile::tempdir().unwrap();
+    let out = dir.path().join("guider");
+    let model = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/reading/guider-plate.step");
+    let o = goldchip(&["plan", path(&model), "--hold", "plate", "--out", path(&out)]);
+    let text = String::from_utf8_lossy(&o.stdout);
+    assert_eq!(o.status.code(), Some(0), "{text}{}", String::from_utf8_lossy(&o.stderr));
+    assert!(text.contains("made/plate-side-3: Plate for side 3 of guider-plate"), "{text}");
+    let plan = json(&out.join("plan.json"));
+    let side = &plan["setups"][2];
+    assert_eq!(side["hold"]["kind"], "plate");
+    let models: Vec<&str> = side["keep_out"].as_array().unwrap().iter().filter_map(|k| k["model"].as_str()).collect();
+    let of = |start: &str| models.iter().filter(|m| m.starts_with(start)).count();
+    assert_eq!((of("made/plate-side-3/plate.step"), of("hold/3/pin"), of("hold/3/screw")), (1, 2, 3), "{models:?}");
+    assert!(models.iter().all(|m| out.join(m).exists()));
+    assert_eq!(goldchip(&["prove", path(&out)]).status.code(), Some(0));
+    let broken = |file: &Path, change: &dyn Fn(&str) -> String, says: &str| {
+        let good = std::fs::read_to_string(file).unwrap();
+        std::fs::write(file, change(&good)).unwrap();
+        let o = goldchip(&["prove", path(&out)]);
+        std::fs::write(file, good).unwrap();
+        let said = String::from_utf8_lossy(&o.stdout).into_owned();
+        assert!(o.status.code() == Some(3) && said.contains(says), "{says}: {said}");
+    };
+    let program = |k: usize| out.join(plan["setups"][k]["program"].as_str().unwrap());
+    let undrilled =
+        |t: &str| t.lines().filter(|l| !l.contains("G81") && !l.contains("G83")).collect::<Vec<_>>().join("\n");
+    broken(&program(0), &undrilled, "stands where there is still material");
+    let own = json(&out.join("made/plate-side-3/plan.json"));
+    let plate = out.join("made/plate-side-3").join(own["setups"][0]["program"].as_str().unwrap());
+    broken(&plate, &undrilled, "'plate-side-3', which would hold it, is not proved");
 }
 
 /// A thin plate and a flange: what a pallet bears stands in the file and is proved from it, a chuck's jaws are solids of the folder, and whole ways are listed

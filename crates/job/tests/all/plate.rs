@@ -1,5 +1,6 @@
 //! The outline last, on a plate by the part's own holes: a part that no jaws hold, its plate as a job of its own, and faults planted in both.
 
+use crate::family::Dice;
 use crate::oracle::read;
 use holding::{Demand, Hold, HoldKind, Making, Plate, SchemeId, School};
 use job::{Plan, Planned, Settled, plan, prove_plan};
@@ -121,6 +122,62 @@ fn faults_of_a_plate_are_found() {
     let at = text[..end].rfind("G53").unwrap();
     text.insert_str(at, &format!("G0 X{:.1} Y{:.1}\nG0 Z2\nG1 Z-4 F200\nG0 Z60\n", pin.x + 4.0, pin.y));
     has(&own, "not_made", "plate-side-3");
+}
+
+/// Random plates with holes: each is held by its own holes, proved and whole, or says why not. `GOLDCHIP_SEEDS` asks for more.
+#[test]
+fn random_plates_are_held_by_their_holes() {
+    let shop = Shop::demo().unwrap();
+    let more: Option<u64> = std::env::var("GOLDCHIP_SEEDS").ok().and_then(|n| n.parse().ok());
+    let (mut all, mut held, mut bad) = (0, 0, Vec::new());
+    for seed in 0..more.unwrap_or(3) {
+        let part = random_plate(&mut Dice::new(9000 + seed));
+        let (Planned { plan, .. }, proof) = planned(&part, &shop);
+        all += 1;
+        let is = plan.scheme.id == last();
+        if !is {
+            let lost = plan.findings.iter().find(|f| f.kind == "decision_lost").expect("it says why not");
+            println!("{seed}: {}", reason::plain(&lost.what));
+            continue;
+        }
+        if proof.passed() && proof.complete {
+            held += 1;
+        } else {
+            bad.push(format!("{seed}: {:?}", stops(&proof)));
+        }
+    }
+    println!("{held} of {all} on a plate, proved and complete");
+    assert!(bad.is_empty(), "{}", bad.join("\n"));
+    assert!(3 * held >= all, "{held} of {all}");
+}
+
+/// Five to seven corners, a window or none, pockets from both sides, and three to six holes of the shop's sizes.
+fn random_plate(d: &mut Dice) -> Part {
+    let n = [5, 6, 7][(d.between(0.0, 2.999)) as usize];
+    let (thick, turn) = (d.step(5.0, 16.0, 0.5), d.between(0.0, 1.0));
+    let corner = |k: usize, r: f64| {
+        let a = turn + std::f64::consts::TAU * k as f64 / n as f64;
+        [r * a.cos(), r * a.sin()]
+    };
+    let outer: Vec<([f64; 2], f64)> =
+        (0..n).map(|k| (corner(k, d.between(38.0, 46.0)), d.step(4.0, 8.0, 0.5))).collect();
+    let mut s = Shape::prism(&rounded_polygon(&outer), 0.0, thick).unwrap();
+    let square = |a: f64, b: f64| [[-a, -b], [a, -b], [a, b], [-a, b]].map(|p| (p, 3.5)).to_vec();
+    let (a, b) = (d.step(5.0, 12.0, 0.5), d.step(5.0, 10.0, 0.5));
+    let deep = if d.chance(0.3) { thick + 1.0 } else { d.step(1.5, 0.45 * thick, 0.5) };
+    s = s.cut(&Shape::prism(&rounded_polygon(&square(a, b)), thick - deep, thick + 1.0).unwrap()).unwrap();
+    if d.chance(0.5) {
+        let low = d.step(1.0, 0.4 * thick, 0.5);
+        s = s.cut(&Shape::cylinder([0.0, 0.0, -1.0], UP, d.step(4.0, 13.0, 0.5), 1.0 + low).unwrap()).unwrap();
+    }
+    for k in 0..n.min(4 + usize::from(d.chance(0.5))) {
+        let bore = if k % 3 == 0 { d.pick(&[5.0, 6.0, 6.0, 8.0]) } else { d.pick(&[4.5, 5.5, 6.6, 9.0]) };
+        let bore = if k < 4 && k % 3 == 0 { 6.0 } else { bore };
+        let [x, y] = corner(k, 26.0);
+        s = s.cut(&Shape::cylinder([x, y, -1.0], UP, bore / 2.0, thick + 2.0).unwrap()).unwrap();
+    }
+    let flip = d.chance(0.5);
+    read(&if flip { s.moved([1.0, 0.0, 0.0], std::f64::consts::PI, [3.0, 5.0, 20.0]).unwrap() } else { s })
 }
 
 /// What a plate cannot hold is said; the way that was chosen gives way to the proposal.

@@ -80,6 +80,33 @@ async fn whole_ways_are_compared_and_one_is_chosen() {
     b.close().await;
 }
 
+/// A plate by the part's own holes: chosen as a whole way, it stands on its side with pins and heads, opens as a piece that is made, and goes with one undo.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_plate_is_chosen_and_opened() {
+    let h = peopled_in(2, &shop::Shop::demo().unwrap());
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let file = std::fs::read(part("../reading/guider-plate.step")).unwrap();
+    assert_eq!(ida.give("guider-plate.step", &file).status(), 200);
+    let way = serde_json::json!({ "about": "scheme", "id": "inside.plate.+z.x" });
+    assert_eq!(ida.decide(1, 0, way).status(), 200);
+    let b = signed_in(&h).await;
+    b.go("/jobs/1/hold").await;
+    b.fresh(1).await;
+    b.text("3 sides, +Z up first").await;
+    b.press("Side 3").await;
+    b.text("On its plate: set by two pins, held by screws through its own holes").await;
+    let offer = b.find("[data-offer=plate]").await.text().await.unwrap();
+    assert!(offer.contains("Pins apart 76.47mm") && offer.contains("to set the plate, ream and tap"), "{offer}");
+    let made = b.find("[data-made='plate-side-3']").await.text().await.unwrap();
+    assert!(made.contains("Plate for side 3") && made.contains("proved"), "{made}");
+    let bad = axe(&b, "a plate").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.press("Undo").await;
+    b.fresh(2).await;
+    b.js_until("return !document.querySelector('[data-made=\"plate-side-3\"]')").await;
+    b.close().await;
+}
+
 /// A shop without blanks: soft jaws say so, and an odd thin plate is stuck to a pallet.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_shop_without_blanks_says_so() {

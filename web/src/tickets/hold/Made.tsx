@@ -24,7 +24,7 @@ const Sheet = styled.article`
 const path = (loops: readonly (readonly (readonly [number, number])[])[]) =>
   loops.map((l) => `M${l.map(([x, y]) => `${x.toFixed(2)} ${(-y).toFixed(2)}`).join('L')}Z`).join('');
 
-/** Both jaws from above: what is deeper is darker. */
+/** What is made and what stands on it from above: what is deeper is darker. */
 function Plan({ bodies, label }: { bodies: readonly KeepOutSheet[]; label: string }) {
   const t = useTheme();
   const xs = bodies.flatMap((b) => [b.place.min_mm[0], b.place.max_mm[0]]);
@@ -61,6 +61,7 @@ export function Made({ made: m, number }: { made: MadeSheet; number: number }) {
   const { units } = useUnits();
   const client = useQueryClient();
   const bodies = sheet.sides.find((s) => s.name === m.setup)?.keep_out.filter((b) => b.layers.length > 0) ?? [];
+  const jaws = m.name.startsWith('jaws');
   const tools = new Set(m.side.operations.map((o) => o.op.tool)).size;
   const ready = state.fresh && sheet.proof.passed && m.passed;
   const take = async () => {
@@ -84,7 +85,8 @@ export function Made({ made: m, number }: { made: MadeSheet; number: number }) {
           <tr>
             <td>Cut from</td>
             <td>
-              {m.material}, {saySize(m.size, units, 1)} closed on the spacer
+              {m.material}, {saySize(m.size, units, 1)}
+              {jaws ? ' closed on the spacer' : ''}
             </td>
           </tr>
           <tr>
@@ -108,7 +110,7 @@ export function Made({ made: m, number }: { made: MadeSheet; number: number }) {
         </tbody>
       </Table>
       <details style={{ margin: '6px 0' }}>
-        <summary>How they are cut</summary>
+        <summary>{jaws ? 'How they are cut' : 'How it is cut'}</summary>
         <Rows>
           {m.side.datum.map((z) => (
             <li key={z.axis}>
@@ -131,7 +133,7 @@ export function Made({ made: m, number }: { made: MadeSheet; number: number }) {
       ) : null}
       <Line>
         <Button $small $main isDisabled={!ready} onPress={take}>
-          Download the program of the jaws
+          Download the program of the {jaws ? 'jaws' : 'plate'}
         </Button>
         {ready ? null : <Quiet>Not before all of it is proved.</Quiet>}
       </Line>
