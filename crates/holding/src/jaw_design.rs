@@ -34,6 +34,9 @@ const CLEAR: f64 = 1.0;
 const GROOVE: f64 = 0.5;
 /// Share of a nest's edge that may be lost to relief in its corners for a larger cutter.
 const LOST: f64 = 0.15;
+/// A cutter so wide is quick; for one that is it may be this share.
+const QUICK: f64 = 6.0;
+const LOST_TO_QUICK: f64 = 0.3;
 /// Closer than this is contact, mm.
 const CONTACT: f64 = 0.012;
 /// Rays' distance, mm.
@@ -246,19 +249,23 @@ fn cornered(shop: &Shop, plain: &Region, deep: f64) -> Result<(f64, Region), Str
     let closed: Vec<Vec<DVec2>> = edges.into_iter().map(|l| l.iter().chain(l.first()).copied().collect()).collect();
     let all = length(&closed);
     let mut best: Option<(f64, f64, Region)> = None;
+    let mut quick: Option<(f64, Region)> = None;
     for d in reach.iter().copied().filter(|d| *d <= most) {
         // The cutter goes round, it does not stand in the corner.
         let r = 0.55 * d;
         let hollow = nest::relieved(&roomy, r);
         let lost = length(&hollow.shrunk(ROOM + 0.01, FINE).clip_lines(&closed, true)) / all;
         if lost <= LOST {
-            return Ok((r, hollow));
+            return Ok(quick.unwrap_or((r, hollow)));
+        }
+        if d >= QUICK && lost <= LOST_TO_QUICK && quick.is_none() {
+            quick = Some((r, hollow.clone()));
         }
         if best.as_ref().is_none_or(|b| lost < b.0) {
             best = Some((lost, r, hollow));
         }
     }
-    best.map(|(_, r, hollow)| (r, hollow)).ok_or_else(|| {
+    quick.or(best.map(|(_, r, hollow)| (r, hollow))).ok_or_else(|| {
         let (deep, most) = (len(deep), len(most));
         format!("no end mill up to {most:.0} mm of the crib reaches {deep:.1} mm down into a nest")
     })

@@ -549,7 +549,7 @@ impl Plate {
                 .collect(),
         );
         vec![
-            "Before the piece comes out of the vise: try the pins in its holes".into(),
+            "Before the piece comes out of the vise: ream what is to be reamed, and try the pins in its holes".into(),
             format!(
                 "Plate '{}', cut in this vise and not moved since: holes reamed, threads tapped; {pins}",
                 self.made
@@ -622,13 +622,14 @@ impl Plate {
     }
     /// Are the holes that it takes really there, and nothing where heads lie?
     pub(crate) fn in_process(&self, stock: &Slabs) -> Result<(), String> {
-        let full = |at: DVec2, d: f64, z0: f64, z1: f64| {
-            let disc = Region::disc(at, d / 2.0 - 0.05, 0.01);
-            stock.between(z0 + 0.05, z1).intersect(&disc).area() > 0.02 * disc.area()
+        // A hole that waits for its reamer is as open as it needs to be.
+        let full = |at: DVec2, d: f64, top: f64| {
+            let disc = Region::disc(at, (d - REAM[1]) / 2.0 - 0.02, 0.01);
+            stock.between(self.seat + 0.05, top).intersect(&disc).area() > 0.02 * disc.area()
         };
-        let pins = self.pins.iter().map(|p| (p.at, p.diameter, p.mouth, p.mouth));
-        let mut all = pins.chain(self.screws.iter().map(|s| (s.at, s.hole, s.seat, s.seat)));
-        if let Some((at, d, ..)) = all.find(|&(at, d, z, _)| full(at, d, self.seat, z)) {
+        let pins = self.pins.iter().map(|p| (p.at, p.diameter, p.mouth));
+        let mut all = pins.chain(self.screws.iter().map(|s| (s.at, s.hole, s.seat)));
+        if let Some((at, d, _)) = all.find(|&(at, d, top)| full(at, d, top)) {
             return Err(format!(
                 "its hole Ø{} at X {:.2} Y {:.2} is not open by then",
                 len(trim(d)),

@@ -446,7 +446,7 @@ impl Work<'_, '_> {
 fn face_levels(from: f64, to: f64, ap: f64, thick_last: bool) -> Vec<f64> {
     const LAST: f64 = 0.25;
     let depth = from - to;
-    if depth <= LAST * 1.5 {
+    if depth <= LAST * 1.5 || depth <= ap.at_most(LAST * 2.0 + 1e-9) {
         return vec![to];
     }
     let n = ((depth - LAST) / ap).ceil().at_least(1.0);
@@ -494,6 +494,8 @@ mod tests {
         assert!((l[l.len() - 2] - 16.25).abs() < 1e-9);
         assert!(l.windows(2).all(|w| w[0] - w[1] <= 1.3 + 1e-9 && w[0] > w[1]));
         assert_eq!(face_levels(16.2, 16.0, 1.0, false), vec![16.0]);
+        // A skim is one pass, where the cutter bears it.
+        assert_eq!((face_levels(16.5, 16.0, 1.0, false).len(), face_levels(16.5, 16.0, 0.4, false).len()), (1, 2));
         // Over a hollow the step that breaks in is the deepest one.
         let l = face_levels(24.0, 16.0, 1.3, true);
         let n = l.len();

@@ -204,6 +204,21 @@ fn why_there_is_no_plate() {
     assert!(plan.scheme.id.school != School::Inside && plan.findings.iter().any(|f| f.kind == "decision_lost"));
 }
 
+/// A pin's hole that is reamed is drilled smaller by the program: the hand reams it before the plate, and the plan does not mind.
+#[test]
+fn reamed_holes_are_open_for_their_pins() {
+    let shop = Shop::demo().unwrap();
+    let part = plate_part(&HOLES);
+    let all = part::questions(&part, &part::recognise(&part), &Default::default());
+    let about = all.iter().find(|q| q.id.starts_with("hole/6.00/")).unwrap().id.clone();
+    let answers = [(about, "ream 6 H7".to_string())].into();
+    let settled = Settled { scheme: Some(last()), answers, ..Settled::default() };
+    let plan = plan(&part, "odd-plate", &shop, &settled).unwrap().plan;
+    assert_eq!(plan.scheme.id.school, School::Inside, "{:?}", plan.scheme.findings);
+    assert!(plan.named.iter().any(|f| f.kind == "to_ream"), "{:?}", settled.answers);
+    assert_eq!(plan.sides.len(), 3);
+}
+
 /// What is made says what it is, in the shop's words.
 #[test]
 fn a_plate_says_what_it_is() {
@@ -214,7 +229,8 @@ fn a_plate_says_what_it_is() {
     assert!(made.words().starts_with("2 reamed holes and 3 threads M5 in aluminium pallet"), "{}", made.words());
     let told: Vec<String> = plan.sides[2].setup.actions().iter().map(|a| reason::plain(a).into_owned()).collect();
     assert!(
-        told[0].contains("try the pins") && told.iter().any(|a| a.contains("3 × M5 × 20 with washer, 4.0 N m")),
+        told[0].contains("try the pins in its holes")
+            && told.iter().any(|a| a.contains("3 × M5 × 20 with washer, 4.0 N m")),
         "{told:?}"
     );
 }
