@@ -34,6 +34,9 @@ impl Work<'_, '_> {
             let h = cone.at_least(0.01) * f64::from(k) / 4.0;
             bodies.push((tool.radius_at(h), h));
         }
+        // What stands beside it ends at a floor: just below that the point is widest.
+        let ends = self.floors.iter().map(|f| f - z - 2.0 * OFF_FLOOR);
+        bodies.extend(ends.filter(|h| *h > 0.0 && *h < cone).map(|h| (tool.radius_at(h), h)));
         bodies.extend(tool.dead_body().iter().map(|&(r, from, _)| (r + 0.5, from)));
         bodies.iter().filter(|b| z + b.1 > from).all(|&(r, h)| {
             let s = view.shadow(z + h + OFF_FLOOR);
