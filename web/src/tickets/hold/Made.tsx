@@ -123,13 +123,13 @@ export function Made({ made: m, number }: { made: MadeSheet; number: number }) {
         </Rows>
       </details>
       {m.findings.length > 0 ? (
-        <Rows>
+        <div>
           {m.findings
             .filter((f) => f.severity !== 'note')
             .map((f) => (
               <FindingRow key={f.id} finding={f} />
             ))}
-        </Rows>
+        </div>
       ) : null}
       <Line>
         <Button $small $main isDisabled={!ready} onPress={take}>
