@@ -46,6 +46,8 @@ async fn a_job_is_found_thrown_away_and_taken_back() {
     assert!(bad.is_empty(), "{bad:#?}");
     b.press("Take back: Lever").await;
     b.text("for 30 days it lies here").await;
+    // The button that had the focus is gone: the focus stays in the dialog, else no key would reach it.
+    b.js_until("return document.querySelector('[role=dialog]')?.contains(document.activeElement)").await;
     b.keys("\u{e00c}").await;
     b.js_until(NO_DIALOG).await;
     b.js_until(&cards(1)).await;
