@@ -439,15 +439,8 @@ fn check(p: &PlanFile) -> Result<(), FileError> {
         return bad("it has no setup".into());
     }
     for s in &p.setups {
-        match Placement::from_rows(&s.part_from_work) {
-            None => return bad(format!("part_from_work of '{}' is no right-handed rotation", s.name)),
-            Some(p) if !p.is_axial() => {
-                return bad(format!(
-                    "'{}' stands at an angle, which cannot be proved yet: part_from_work must map axes onto axes",
-                    s.name
-                ));
-            }
-            Some(_) => {}
+        if Placement::from_rows(&s.part_from_work).is_none() {
+            return bad(format!("part_from_work of '{}' is no right-handed rotation", s.name));
         }
         if !s.zero_in_machine_mm.iter().all(|v| v.is_finite()) {
             return bad(format!("zero_in_machine_mm of '{}' is no place", s.name));

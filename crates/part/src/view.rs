@@ -167,7 +167,11 @@ impl<'a> View<'a> {
     }
     /// Box of a face in this frame.
     pub fn face_bounds(&self, face: usize) -> Box3 {
-        self.from_part.bounds(&self.part.faces[face].bounds)
+        let f = &self.part.faces[face];
+        if self.from_part.is_axial() {
+            return self.from_part.bounds(&f.bounds);
+        }
+        Box3::of(f.triangles.clone().flat_map(|t| self.mesh.corners(t)))
     }
     /// Heights of flat faces that look up and can be seen, from the top down.
     pub fn floors(&self) -> Vec<f64> {

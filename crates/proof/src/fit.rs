@@ -4,6 +4,7 @@
 //! Ends of rays are exact, so overlap and gap are; what slips between rays is narrower than their distance.
 
 use crate::cut;
+use crate::oblique::{self, Done};
 use crate::dexel::{Field, Ray};
 use crate::sweep::Sweep;
 use crate::{Input, SetupInput};
@@ -89,7 +90,15 @@ fn replay(fields: &mut [Field; 3], program: &SetupInput) {
 
 /// In the frame of another setup and back.
 fn cut_elsewhere(fields: [Field; 3], program: &SetupInput, work_from_part: &Placement) -> [Field; 3] {
-    let there = program.part_from_work.inverse().after(&work_from_part.inverse());
+    let here = work_from_part.inverse();
+    let there = program.part_from_work.inverse().after(&here);
+    if !there.is_axial() {
+        let all = Done { input: program, touched: vec![true; program.program.steps.len()] };
+        return fields.map(|mut f| {
+            oblique::take(&mut f, &all, &here);
+            f
+        });
+    }
     let mut turned = by_axis(fields.map(|f| f.placed(&there)));
     replay(&mut turned, program);
     let back = there.inverse();

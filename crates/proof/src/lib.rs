@@ -1,7 +1,8 @@
 //! The proof: programs as text, read back, cut a simulated stock; what is left is compared with the model.
 //!
 //! Three fields of parallel rays hold the stock ([`Stock`]); moves are subtracted in closed form; gouge and leftover are depths
-//! normal to the model's surface. Guaranteed: on each ray the ends are exact to [`Proof::error_mm`]. Not guaranteed: a flaw
+//! normal to the model's surface. A setup at an angle is cut on rays of its own frame, which begin with all that was cut before; what it
+//! cuts is taken from the part's rays too ([`oblique`]). Guaranteed: on each ray the ends are exact to [`Proof::error_mm`]. Not guaranteed: a flaw
 //! narrower than the rays' distance in two directions at once can slip through; [`Proof::pitch_mm`] says how narrow.
 
 mod compare;
@@ -12,6 +13,7 @@ mod history;
 mod keep_out;
 mod loose;
 mod machine;
+mod oblique;
 mod places;
 mod run;
 mod seated;
@@ -119,7 +121,7 @@ pub struct SetupInput {
     pub name: String,
     /// Its program, read from text.
     pub program: Program,
-    /// From work coordinates to part coordinates; axes map onto axes.
+    /// From work coordinates to part coordinates.
     pub part_from_work: Placement,
     /// Work zero in machine coordinates, mm.
     pub zero_in_machine: DVec3,
@@ -295,7 +297,8 @@ impl Proof {
 fn pitches(stock: &Box3, setups: &[SetupInput], rays: [f64; 2]) -> [f64; 3] {
     let size = stock.size();
     [0, 1, 2].map(|k| {
-        let mine = setups.iter().any(|s| s.part_from_work.dir(DVec3::Z)[k].abs() > 0.5);
+        let square = setups.iter().filter(|s| s.part_from_work.is_axial());
+        let mine = square.map(|s| s.part_from_work.dir(DVec3::Z)).any(|up| up[k].abs() > 0.5);
         let area = size[(k + 1) % 3] * size[(k + 2) % 3];
         (area / if mine { rays[0] } else { rays[1] }).sqrt().clamp(0.05, 0.5)
     })
@@ -323,10 +326,23 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let mut kept = Vec::new();
     let mut sliced = false;
     let all = input.setups.len() as f64;
+    let mut before: Vec<oblique::Done> = Vec::new();
     for (k, s) in input.setups.iter().enumerate() {
-        let outcome = run::run(&stock, s, input, &|share| watch.on(0.05 + 0.75 * (k as f64 + share) / all));
-        stock = outcome.stock;
-        sliced |= outcome.sliced;
+        let square = s.part_from_work.is_axial();
+        let there = if square {
+            stock.placed(&s.part_from_work.inverse())
+        } else {
+            oblique::seen(&input.stock, &bounds, &s.part_from_work, input.limits.rays, &before)
+        };
+        let mut outcome = run::run(there, s, input, &|share| watch.on(0.05 + 0.75 * (k as f64 + share) / all));
+        let done = oblique::Done { input: s, touched: std::mem::take(&mut outcome.touched) };
+        if square {
+            stock = outcome.stock.placed(&s.part_from_work);
+        } else {
+            stock.fields.iter_mut().for_each(|f| oblique::take(f, &done, &Placement::IDENTITY));
+        }
+        before.push(done);
+        sliced |= outcome.sliced || !square;
         kept.push(outcome.kept);
         findings.extend(outcome.findings);
         let seconds = time::seconds(&s.program.steps, &input.limits.motion);
@@ -521,6 +537,15 @@ fn gouge_finding(p: &Patch, error: f64) -> Finding {
 }
 
 /// Share of the points from which the way out along `d` passes no model.
+fn open_towards(points: &[DVec3], model: &Stock, input: &Input, d: DVec3) -> f64 {
+    if d.abs().max_element() > 1.0 - 1e-9 {
+        open_share(points, model, d)
+    } else {
+        open_share_at_angle(points, input.model, d)
+    }
+}
+
+/// The same along an axis.
 fn open_share(points: &[DVec3], model: &Stock, d: DVec3) -> f64 {
     let axis = (0..3).find(|&k| d[k].abs() > 0.5).unwrap_or(2);
     let f = &model.fields[axis];
@@ -599,7 +624,7 @@ fn left_by_choice(p: &Patch, model: &Stock, input: &Input) -> Option<usize> {
         let end = if ends[0] > ends[1] { ends[0] } else { ends[1] };
         2 * p.points.iter().filter(|q| far(q) > end - 1e-3).count() > p.points.len()
     };
-    let open = |d: DVec3| open_share(&p.points, model, d) > 0.5;
+    let open = |d: DVec3| open_towards(&p.points, model, input, d) > 0.5;
     let mut list = input.not_planned.iter().map(|n| n.1);
     if let Some(k) = list.clone().position(beyond) {
         return Some(k);
@@ -613,7 +638,7 @@ fn left_by_choice(p: &Patch, model: &Stock, input: &Input) -> Option<usize> {
 /// Why something was left: reachable but not cut, reachable from another side only, or from none.
 fn left_finding(p: &Patch, model: &Stock, input: &Input, error: f64) -> Finding {
     let ups: Vec<DVec3> = input.setups.iter().map(|s| s.part_from_work.dir(DVec3::Z)).collect();
-    let share = |d: &DVec3| open_share(&p.points, model, *d);
+    let share = |d: &DVec3| open_towards(&p.points, model, input, *d);
     let most = ups.iter().map(share).fold(0.0, Sure::at_least);
     // What is half seen through a hole that crosses another belongs to the other, if that one shows all of it.
     let slanted = most < ALL && input.slants.iter().any(|(d, _)| open_share_at_angle(&p.points, input.model, *d) > ALL);

@@ -28,10 +28,13 @@ const STICKS: f64 = 125.0;
 
 /// What happened in a setup.
 pub(crate) struct Outcome {
+    /// In the frame of the work.
     pub stock: Stock,
     pub findings: Vec<Finding>,
     /// Volume taken by each step, mm³.
     pub taken: Vec<f64>,
+    /// Steps that took something of any ray.
+    pub touched: Vec<bool>,
     /// Greatest engagement of each step, rad.
     pub engagement: Vec<f64>,
     /// What was measured under each promise that states an engagement.
@@ -133,10 +136,10 @@ pub(crate) fn blame(input: &SetupInput, p: DVec3) -> Option<u32> {
     })
 }
 
-pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn Fn(f64) -> bool) -> Outcome {
+/// `stock` in the frame of the work.
+pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &dyn Fn(f64) -> bool) -> Outcome {
     let (standing, limits) = (all.standing, &all.limits);
     let work_from_part = input.part_from_work.inverse();
-    let mut stock = stock.placed(&work_from_part);
     let steps = &input.program.steps;
     let mut gather = Gather::default();
     let mut taken = vec![0.0; steps.len()];
@@ -314,11 +317,15 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
     let [x, y, _] = &mut stock.fields;
     let replay = |field: &mut Field| {
         let mut rapids = Vec::new();
+        let mut touched = Vec::new();
         for e in &events {
             match e {
                 Event::Cut(k) => {
                     let c = &cuts[*k];
                     let t = cut::cut(field, &c.sweep, c.tool);
+                    if t.volume > 0.0 {
+                        touched.push(c.step);
+                    }
                     if t.longest > GRAZE && !matches!(steps[c.step].kind, StepKind::Feed { .. }) {
                         rapids.push((c.step, t));
                     }
@@ -326,9 +333,11 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
                 Event::Drop(piece) => loose::remove(field, &columns, piece),
             }
         }
-        rapids
+        (rapids, touched)
     };
-    let (a, b) = rayon::join(|| replay(x), || replay(y));
+    let ((a, in_x), (b, in_y)) = rayon::join(|| replay(x), || replay(y));
+    let mut touched: Vec<bool> = taken.iter().map(|v| *v > 0.0).collect();
+    in_x.into_iter().chain(in_y).for_each(|n| touched[n] = true);
     for (n, t) in a.into_iter().chain(b) {
         // A thin web between the upright rays; 3 rays' worth of it is no rounding.
         if t.longest > 10.0 * GRAZE {
@@ -344,9 +353,10 @@ pub(crate) fn run(stock: &Stock, input: &SetupInput, all: &Input, watch_on: &dyn
         }
     }
     Outcome {
-        stock: stock.placed(&input.part_from_work),
+        stock,
         findings: gather.findings(&input.name),
         taken,
+        touched,
         engagement,
         kept,
         sliced,

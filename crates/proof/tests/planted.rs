@@ -43,12 +43,23 @@ fn prove_text(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>) -> Proo
 }
 
 fn prove_promised(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>, promises: Option<Vec<Promise>>) -> Proof {
+    prove_with(p, stock, text, keep_out, promises, |_| {})
+}
+
+fn prove_with(
+    p: &Part,
+    stock: Box3,
+    text: &str,
+    keep_out: Vec<KeepOut>,
+    promises: Option<Vec<Promise>>,
+    change: impl FnOnce(&mut SetupInput),
+) -> Proof {
     let shop = Shop::demo().unwrap();
     let zero = DVec3::new(200.0, 100.0, -290.0);
     let program = program::read(text, &program::ReadSettings { zero_in_machine: zero, ..Default::default() })
         .unwrap_or_else(|e| panic!("{e}\n{text}"));
     let tools = vec![tool(1, ToolKind::Flat, 6.0), tool(2, ToolKind::Drill, 5.0), tool(3, ToolKind::Flat, 20.0)];
-    let setups = [SetupInput {
+    let mut setups = [SetupInput {
         name: "side 1".into(),
         program,
         part_from_work: Placement::IDENTITY,
@@ -58,6 +69,7 @@ fn prove_promised(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>, pro
         bodies: Vec::new(),
         promises: promises.map(|promises| Anchored { promises, lost: vec![] }),
     }];
+    change(&mut setups[0]);
     prove(&Input {
         model: &p.mesh,
         chord_error: p.chord_error,
@@ -73,6 +85,11 @@ fn prove_promised(p: &Part, stock: Box3, text: &str, keep_out: Vec<KeepOut>, pro
         material: shop.material("aluminium-6082").ok(),
         limits: Limits { rays: [90_000.0, 60_000.0], ..Default::default() },
     })
+}
+
+/// The same in a frame of its own.
+fn prove_from(p: &Part, stock: Box3, text: &str, part_from_work: Placement) -> Proof {
+    prove_with(p, stock, text, vec![], Some(vec![]), |setup| setup.part_from_work = part_from_work)
 }
 
 fn promise(first_line: u32, last_line: u32, engagement_deg: Option<f64>) -> Promise {
@@ -378,4 +395,38 @@ fn a_program_without_promises_says_so() {
     assert!(proof.findings.iter().any(|f| f.kind == "no_promises"));
     let dry = proof.findings.iter().find(|f| f.kind == "no_coolant").unwrap();
     assert_eq!(dry.severity, Severity::Warn);
+}
+
+/// A wedge whose slope is faced square to it, in a setup tilted by 20°. `off`: the last pass is so much too high (+) or too deep (−).
+fn slope_case(off: f64) -> Proof {
+    let a = 20.0_f64.to_radians();
+    let over = Shape::block([-60.0, -10.0, 0.0], [120.0, 50.0, 60.0]).unwrap();
+    let over = over.moved([0.0, 1.0, 0.0], a, [0.0, 0.0, 20.0]).unwrap();
+    let p = part(&Shape::block([0.0; 3], [40.0, 30.0, 24.0]).unwrap().cut(&over).unwrap());
+    let stock = Box3 { min: p.bounds.min, max: p.bounds.max + DVec3::Z };
+    // Work x down the slope, y as the part's, z out of it; zero at the slope's upper edge.
+    let (x, up) = (DVec3::new(a.cos(), 0.0, -a.sin()), DVec3::new(a.sin(), 0.0, a.cos()));
+    let frame = Placement { shift: DVec3::new(0.0, 0.0, 20.0), ..Placement::from_axes(x, up) };
+    let mut body = String::from("T3 M6\nG53 G0 Z0\nS3000 M3 M8\nG0 X-20 Y-30\nG43 H3 Z40\n");
+    for z in [9.0, 3.0, off] {
+        for y in [0.0, 15.0, 30.0] {
+            let _ = writeln!(body, "G0 X-20 Y{y}\nG0 Z{z}\nG1 X65 F400\nG0 Z40");
+        }
+    }
+    prove_from(&p, stock, &program_of(&body), frame)
+}
+
+#[test]
+fn a_slope_is_proved_in_a_tilted_setup() {
+    let true_one = slope_case(0.0);
+    assert!(true_one.gouge_mm < 0.003 && true_one.leftover_mm < 0.003, "{} {}", true_one.gouge_mm, true_one.leftover_mm);
+    assert!(true_one.complete && true_one.findings.iter().all(|f| f.kind != "rapid_in_stock"), "{:#?}", true_one.findings);
+    let deep = slope_case(-0.03);
+    assert!((deep.gouge_mm - 0.03).abs() <= deep.error_mm + 0.0005, "{}", deep.gouge_mm);
+    assert!(deep.findings.iter().any(|f| f.kind == "gouge" && f.line.is_some()), "{:#?}", deep.findings);
+    let high = slope_case(0.05);
+    assert!((high.leftover_mm - 0.05).abs() <= high.error_mm + 0.0005, "{}", high.leftover_mm);
+    // The last pass left out: 3 mm stand on it.
+    let rough = slope_case(3.0);
+    assert!(!rough.complete && !rough.passed(), "{:#?}", rough.findings);
 }
