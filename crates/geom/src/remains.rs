@@ -27,8 +27,10 @@ impl Remains {
         let slab = Slabs::prism(Region::rect(block.min.truncate(), block.max.truncate()), block.min.z, block.max.z);
         Remains { states: vec![(Placement::IDENTITY, slab)] }
     }
-    /// After a setup: `slabs` in its frame.
+    /// After a setup: `slabs` in its frame. What was known along the same spindle before is in them.
     pub fn after(mut self, part_from_work: Placement, slabs: Slabs) -> Remains {
+        let up = part_from_work.dir(DVec3::Z);
+        self.states.retain(|(frame, _)| frame.dir(DVec3::Z).dot(up).abs() < 1.0 - SQUARE);
         self.states.push((part_from_work, slabs));
         self
     }

@@ -220,7 +220,7 @@ impl Setup {
     }
     /// What a person does at the machine, in order: hold the part, then touch off.
     pub fn actions(&self) -> Vec<String> {
-        let mut out = self.hold.actions(&self.duty, part::direction_name(self.up()));
+        let mut out = self.hold.actions(&self.duty, &part::direction_words(self.up()));
         out.extend(self.datum.iter().map(|d| format!("{}0: {}", d.axis, d.touches)));
         out
     }

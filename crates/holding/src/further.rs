@@ -1,10 +1,11 @@
-//! Further sides: from which directions across the first two can be cut what those two do not see.
+//! Further sides: from which directions across the first two can be cut what those two do not see, and from which at an angle.
 //!
 //! Hidden is what lies in a gap between material above and below it, along the first two sides' axis. Of the four directions across, the
 //! fewest are taken that together see as much of it as all four (all sixteen choices are looked at).
 
 use geom::{DMat3, DVec3, Placement, RayGrid};
-use part::{Part, View};
+use part::{Part, Surface, View};
+use std::collections::BTreeSet;
 use serde::{Deserialize, Serialize};
 
 /// What a further side is for: places in part coordinates, each the middle of a cube of side `cell`.
@@ -90,4 +91,91 @@ pub(crate) fn further(part: &Part, up: DVec3) -> Vec<Further> {
         out.push(Further { up: up.round(), only: Only { places, cell } });
     }
     out
+}
+
+/// So many tilted setups are planned at most; whoever needs more wants another machine (or free surfaces).
+const MOST: usize = 4;
+/// A chamfer up to so high is cut upright, mm.
+const CHAMFER: f64 = 4.0;
+/// Smaller slanted flats are left for the hand, mm².
+const SMALL: f64 = 2.0;
+
+/// Tilted sides: directions at an angle from which an inclined flat is square to the spindle, or a slanted round lies open, where none of the sides square to the
+/// part (`ups`) cuts it. The fewest that show all are taken, the one that shows most first.
+pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
+    let directions = part::slants(part);
+    if directions.is_empty() {
+        return Vec::new();
+    }
+    let frame = |up: DVec3| {
+        let along = up.any_orthonormal_vector();
+        Placement::from_axes(along, up).inverse()
+    };
+    let upright: BTreeSet<u32> = ups
+        .iter()
+        .flat_map(|up| View::new(part, frame(*up)).chamfers(CHAMFER))
+        .flat_map(|c| c.faces)
+        .collect();
+    // What each direction shows: faces.
+    let shown = |d: DVec3| -> BTreeSet<u32> {
+        let view = View::new(part, frame(d));
+        let floors = view.floors();
+        let holes = view.holes();
+        let mine = |k: usize| {
+            let f = &part.faces[k];
+            match f.surface {
+                Surface::Plane { normal, .. } => {
+                    let flat = normal.dot(d) > 1.0 - 1e-7 && f.area > SMALL && !upright.contains(&(k as u32));
+                    flat && floors.iter().any(|z| (z - view.face_bounds(k).max.z).abs() < 2e-3)
+                }
+                Surface::Cylinder { origin, axis, radius, hollow: true } => {
+                    let at = view.from_part.point(origin).truncate();
+                    axis.dot(d).abs() > 1.0 - 1e-7
+                        && holes.iter().any(|h| h.at.distance(at) < 2e-3 && (h.diameter / 2.0 - radius).abs() < 2e-3)
+                }
+                _ => false,
+            }
+        };
+        (0..part.faces.len()).filter(|k| mine(*k)).map(|k| k as u32).collect()
+    };
+    let mut left: Vec<(DVec3, BTreeSet<u32>)> = directions.iter().map(|(d, _)| (*d, shown(*d))).collect();
+    let mut out = Vec::new();
+    while out.len() < MOST {
+        // Of those that show as many the one nearer to upright: less tilt.
+        let lean = |d: &DVec3| d.abs().max_element();
+        let Some((d, faces)) = left
+            .iter()
+            .filter(|(_, f)| !f.is_empty())
+            .max_by(|a, b| a.1.len().cmp(&b.1.len()).then(lean(&a.0).total_cmp(&lean(&b.0))))
+            .cloned()
+        else {
+            break;
+        };
+        out.push(Further { up: d, only: over(part, d, &faces) });
+        left.iter_mut().for_each(|(_, f)| f.retain(|k| !faces.contains(k)));
+    }
+    out
+}
+
+/// Places over faces, as far apart as the cells that they stand for: what a tilted side cuts.
+fn over(part: &Part, up: DVec3, faces: &BTreeSet<u32>) -> Only {
+    const CELL: f64 = 0.5;
+    let mut places = Vec::new();
+    for f in faces {
+        let f = &part.faces[*f as usize];
+        for t in f.triangles.clone() {
+            let [a, b, c] = part.mesh.corners(t);
+            let n = ([a, b, c].iter().zip([b, c, a]).map(|(p, q)| p.distance(q)).fold(0.0, f64::max) / CELL).ceil() as usize;
+            for i in 0..=n {
+                for j in 0..=n - i {
+                    let (u, v) = (i as f64 / n as f64, j as f64 / n as f64);
+                    // A little inside, so that the edge of a wall is not beyond it.
+                    let m = (a + b + c) / 3.0;
+                    let p = a + (b - a) * u + (c - a) * v;
+                    places.push(p.lerp(m, 1e-3) + up * (0.5 * CELL));
+                }
+            }
+        }
+    }
+    Only { places, cell: CELL }
 }

@@ -1,6 +1,6 @@
 //! What a vise finds to hold on the second side: contact of both jaws with the finished walls, by rays across.
 
-use geom::{Box3, DVec3, RayGrid};
+use geom::{Box3, DVec2, DVec3, RayGrid};
 use part::{OFF_FLOOR, View};
 use reason::Sure;
 
@@ -37,6 +37,15 @@ impl JawRays {
             })
             .collect();
         JawRays { grid, both }
+    }
+
+    /// Where both jaws bear between two heights: middles of squares, x and z, and their side, mm.
+    pub fn bearing(&self, z0: f64, z1: f64) -> (Vec<DVec2>, f64) {
+        let width = self.grid.count[0];
+        let zs = self.grid.range(0, z0, z1);
+        let both = (0..self.grid.count[1]).flat_map(|v| zs.clone().map(move |u| v * width + u)).filter(|k| self.both[*k]);
+        let at = |k: usize| self.grid.at(k);
+        (both.map(|k| DVec2::new(at(k).y, at(k).x)).collect(), self.grid.pitch)
     }
 
     /// Contact over heights z0..z1.

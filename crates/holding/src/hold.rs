@@ -8,6 +8,7 @@ use crate::making::Making;
 use crate::plate::Plate;
 use crate::soft_jaws::{CHANGE_MIN, SoftJaws};
 use crate::statics::{self, Contact, Load, Wrench};
+use crate::tilted::Tilted;
 use crate::vise::Grip;
 use geom::{Box3, DVec2, DVec3, Placement};
 use reason::{Sources, Sure, Term, len};
@@ -25,6 +26,8 @@ const ZERO_MIN: f64 = 3.0;
 pub enum Hold {
     /// Between two jaws, on parallels.
     Vise(Box<Grip>),
+    /// Between two jaws, on a slope.
+    Tilted(Box<Tilted>),
     /// In a nest cut into two jaws.
     SoftJaws(Box<SoftJaws>),
     /// Two jaws bolted to the vise, which are cut themselves.
@@ -119,6 +122,10 @@ pub struct Body {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     #[ts(type = "[number, number, [number, number][][]][]")]
     pub layers: Vec<Layer>,
+    /// The layers stand in a frame of their own: from there to work coordinates.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(skip)]
+    pub lies: Option<Placement>,
     /// So deep a cutter may go into its top, mm: it is there to be cut.
     #[serde(default)]
     pub may_cut: f64,
@@ -130,7 +137,7 @@ pub struct Body {
 impl Body {
     /// A plain box.
     pub(crate) fn boxed(name: &str, min: DVec3, max: DVec3) -> Body {
-        Body { name: name.into(), min, max, in_front: false, layers: Vec::new(), may_cut: 0.0, sticks: false }
+        Body { name: name.into(), min, max, in_front: false, layers: Vec::new(), lies: None, may_cut: 0.0, sticks: false }
     }
 }
 
@@ -301,6 +308,7 @@ macro_rules! ask {
     ($hold:expr, $h:ident => $answer:expr) => {
         match $hold {
             Hold::Vise($h) => $answer,
+            Hold::Tilted($h) => $answer,
             Hold::SoftJaws($h) => $answer,
             Hold::JawPair($h) => $answer,
             Hold::Chuck($h) => $answer,
@@ -352,7 +360,7 @@ impl Hold {
         match self {
             Hold::SoftJaws(j) => j.turns_freely,
             Hold::Chuck(c) => c.turns_freely,
-            Hold::Vise(_) | Hold::JawPair(_) | Hold::Bond(_) | Hold::Plate(_) => false,
+            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Bond(_) | Hold::Plate(_) => false,
         }
     }
     /// What there is to know at the machine.
@@ -371,6 +379,7 @@ impl Hold {
     pub fn once(&self) -> Vec<Term> {
         let zero = |what: &str| Term::new("", what, ZERO_MIN, "min");
         match self {
+            Hold::Tilted(_) => vec![zero("slope is set; gauge pin and jaw are touched (common practice, no source)")],
             Hold::Vise(_) => vec![zero("stop, jaw and parallels are touched (common practice, no source)")],
             // Cut where they hold: one zero for both.
             Hold::SoftJaws(_) => {
@@ -399,7 +408,7 @@ impl Hold {
         match self {
             Hold::Bond(b) => b.most_side(within),
             Hold::Plate(p) => p.most_side(within),
-            Hold::Vise(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) => f64::INFINITY,
+            Hold::Vise(_) | Hold::Tilted(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) => f64::INFINITY,
         }
     }
     /// A flood of coolant would creep under the piece.
@@ -413,7 +422,7 @@ impl Hold {
     /// Which way it is, if a side may be planned with it.
     pub fn kind(&self) -> Option<HoldKind> {
         match self {
-            Hold::Vise(_) => Some(HoldKind::Vise),
+            Hold::Vise(_) | Hold::Tilted(_) => Some(HoldKind::Vise),
             Hold::SoftJaws(_) => Some(HoldKind::SoftJaws),
             Hold::Chuck(_) => Some(HoldKind::Chuck),
             Hold::Bond(_) => Some(HoldKind::Bond),
@@ -428,7 +437,7 @@ impl Hold {
             Hold::Chuck(c) => c.depth * c.clamp_kn,
             Hold::Bond(b) => b.bears_n,
             Hold::Plate(p) => p.bears_n,
-            Hold::Vise(_) | Hold::JawPair(_) => 0.0,
+            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) => 0.0,
         }
     }
     /// In a few words, of a way that is compared.
@@ -438,7 +447,7 @@ impl Hold {
             Hold::Chuck(c) => format!("{:.0} mm high on Ø{:.1}", len(c.depth), len(c.diameter)),
             Hold::Bond(b) => format!("{:.0} mm² stick", b.area_mm2),
             Hold::Plate(p) => format!("{} pins, {} screws", p.pins.len(), p.screws.len()),
-            Hold::Vise(_) | Hold::JawPair(_) => String::new(),
+            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) => String::new(),
         }
     }
     /// With this much more above the part.
@@ -447,13 +456,14 @@ impl Hold {
             Hold::SoftJaws(j) => Hold::SoftJaws(Box::new(j.under(over))),
             Hold::Chuck(c) => Hold::Chuck(Box::new(c.under(over))),
             Hold::Bond(b) => Hold::Bond(Box::new(b.under(over))),
-            h @ (Hold::Vise(_) | Hold::JawPair(_) | Hold::Plate(_)) => h,
+            h @ (Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Plate(_)) => h,
         }
     }
     /// What stands above what grips, and how high that grips, mm.
     pub(crate) fn stands_above(&self) -> (f64, f64) {
         match self {
             Hold::Vise(g) => (g.above, g.height),
+            Hold::Tilted(t) => (t.above, t.jaw_top),
             Hold::SoftJaws(j) => (j.above, j.depth),
             Hold::Chuck(c) => (c.above, c.depth),
             // Nothing grips.
@@ -478,21 +488,31 @@ impl Hold {
         match self {
             Hold::SoftJaws(j) => Some(Making::Jaws(j)),
             Hold::Plate(p) => Some(Making::Plate(p)),
-            Hold::Vise(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => None,
+            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => None,
         }
     }
     /// A pair of jaws that is made for it.
     pub fn jaws(&self) -> Option<&SoftJaws> {
         match self {
             Hold::SoftJaws(j) => Some(j),
-            Hold::Vise(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) | Hold::Plate(_) => None,
+            Hold::Vise(_)
+            | Hold::Tilted(_)
+            | Hold::JawPair(_)
+            | Hold::Chuck(_)
+            | Hold::Bond(_)
+            | Hold::Plate(_) => None,
         }
     }
     /// What stands on the piece where cutters pass: heads of screws. A plan goes around them.
     pub fn on_top(&self) -> &[Body] {
         match self {
             Hold::Plate(p) => p.heads(),
-            Hold::Vise(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => &[],
+            Hold::Vise(_)
+            | Hold::Tilted(_)
+            | Hold::SoftJaws(_)
+            | Hold::JawPair(_)
+            | Hold::Chuck(_)
+            | Hold::Bond(_) => &[],
         }
     }
 }

@@ -435,7 +435,7 @@ pub fn in_process(
     let j = match &setup.hold {
         Hold::SoftJaws(j) => j,
         Hold::Plate(p) => return p.in_process(stock),
-        Hold::Vise(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => return Ok(()),
+        Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => return Ok(()),
     };
     // Standing across, the stock is known in steps only: there the finished part is taken, and the proof says whether it fits.
     let stock = (!matches!(setup.duty, Duty::Only(_))).then_some(stock);

@@ -22,6 +22,7 @@ mod scheme;
 mod seen;
 mod soft_jaws;
 pub mod statics;
+mod tilted;
 mod vise;
 mod ways;
 
@@ -38,5 +39,6 @@ pub use plan::{plan, plan_on};
 pub use plate::{PinAt, Plate, ScrewAt};
 pub use scheme::{Candidate, SchemeId, School, schemes};
 pub use soft_jaws::{CHANGE_MIN, OPEN, SoftJaws, Touch};
+pub use tilted::Tilted;
 pub use vise::{Bearing, Clamping, Grip, clamping};
 pub use ways::{Sides, sides};

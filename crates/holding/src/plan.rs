@@ -2,12 +2,13 @@
 
 use crate::bond;
 use crate::frame::{Choice, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice, Wish};
-use crate::further::{Further, further};
+use crate::further::{Further, further, slanted};
 use crate::grip::left_below;
 use crate::hold::{Hold, HoldKind};
 use crate::plate;
 use crate::scheme::{SchemeId, School, schemes};
 use crate::seen::Asked;
+use crate::tilted::{self, Sloped, Tilted};
 use crate::vise::{Bearing, Grip, Held, RAW, SEAT, TOUCH};
 use crate::ways::{
     ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_duty, grip_of, grips, other, sides, standing, way_of_further,
@@ -161,17 +162,43 @@ impl Bench<'_> {
             let duty = Duty::Only(f.only);
             let way = way_of_further(self.part, f.up, self.shop, self.material, self.wish, &name, &duty);
             let frame = standing(way.up, way.back, &self.part.bounds);
-            Stand { name, way, up: f.up, frame, duty, over: 0.0 }
+            Stand { name, way: How::Upright(Box::new(way)), up: f.up, frame, duty, over: 0.0 }
         };
-        further(self.part, up).into_iter().enumerate().map(stand).collect()
+        let mut out: Vec<Stand> = further(self.part, up).into_iter().enumerate().map(stand).collect();
+        let ups: Vec<DVec3> = [up, -up].into_iter().chain(out.iter().map(|s| s.up)).collect();
+        let first = out.len() + 3;
+        let tilted = |(k, f): (usize, Further)| self.tilted_side(format!("side {}", first + k), f);
+        out.extend(slanted(self.part, &ups).into_iter().enumerate().map(tilted));
+        out
     }
+    /// Tilted between the jaws.
+    fn tilted_side(&self, name: String, f: Further) -> Stand {
+        let Bench { part, shop, material, .. } = *self;
+        let found = if self.wish.kinds.allow(HoldKind::Vise) {
+            tilted::design(&Sloped { part, shop, material, up: f.up, cuts: &f.only.places })
+        } else {
+            Err("not wanted".into())
+        };
+        let frame = found.as_ref().map_or(Placement::IDENTITY, |(frame, _)| *frame);
+        let way = How::Tilted(Box::new(found.map(|(_, t)| t)));
+        Stand { name, way, up: f.up, frame, duty: Duty::Only(f.only), over: 0.0 }
+    }
+}
+
+/// How a side after the first stands.
+#[derive(Clone)]
+enum How {
+    /// Square to the part.
+    Upright(Box<Way>),
+    /// On a slope between the jaws, or why not.
+    Tilted(Box<Result<Tilted, String>>),
 }
 
 /// A side after the first, with the way it stands.
 #[derive(Clone)]
 pub(crate) struct Stand {
     name: String,
-    way: Way,
+    way: How,
     /// Up, part coordinates.
     up: DVec3,
     frame: Placement,
@@ -185,45 +212,79 @@ impl Stand {
         self.frame.inverse().bounds(&b.part.bounds).size()
     }
     /// Between flat jaws.
-    fn flat(&self, b: &Bench) -> Setup {
+    fn flat(&self, way: &Way, b: &Bench) -> Setup {
         let body = self.size(b);
-        let grip = self.way.jaw_top;
+        let grip = way.jaw_top;
         let held = Held {
             on: "finished walls",
             grip,
-            length: self.way.contact.length,
+            length: way.contact.length,
             above: body.z + self.over - grip,
-            bearing: self.way.bearing,
+            bearing: way.bearing,
         };
         held.grip(body, b.shop, b.material).setup(&self.name, self.duty.clone(), self.frame, b.shop)
     }
-    fn by(&self, kind: HoldKind, b: &Bench) -> Option<Setup> {
-        if kind == HoldKind::Vise {
-            return Some(self.flat(b));
+    /// Which way holds it: the simplest that does.
+    fn held_by(&self) -> Option<HoldKind> {
+        match &self.way {
+            How::Upright(way) => way.held_by(),
+            How::Tilted(t) => t.is_ok().then_some(HoldKind::Vise),
         }
-        let found = self.way.found(kind)?.as_ref().ok()?.clone();
-        Some(found.under(self.over).setup(&self.name, self.duty.clone(), self.frame, b.shop))
     }
     /// Held by the simplest way that does.
     fn setup(&self, b: &Bench) -> Option<Setup> {
-        self.by(self.way.held_by()?, b)
+        match &self.way {
+            How::Tilted(t) => {
+                let t = t.as_ref().as_ref().ok()?;
+                Some(t.clone().setup(&self.name, self.duty.clone(), self.frame, b.shop))
+            }
+            How::Upright(way) => match way.held_by()? {
+                HoldKind::Vise => Some(self.flat(way, b)),
+                kind => {
+                    let found = way.found(kind)?.as_ref().ok()?.clone();
+                    Some(found.under(self.over).setup(&self.name, self.duty.clone(), self.frame, b.shop))
+                }
+            },
+        }
+    }
+    /// Why nothing holds it.
+    fn why_not(&self) -> String {
+        match &self.way {
+            How::Upright(way) => way.why_not(self.up),
+            How::Tilted(t) => {
+                let why = t.as_ref().as_ref().err().cloned().unwrap_or_default();
+                format!("tilted, {} up: {why}", part::direction_words(self.up))
+            }
+        }
     }
     fn not_planned(&self, why: String) -> NotPlanned {
         NotPlanned { name: self.name.clone(), why, up: self.up }
     }
     /// Every way of it, chosen or not.
     fn offers(&self, b: &Bench) -> Vec<Offer> {
-        let chosen = self.way.held_by();
+        let chosen = self.held_by();
+        let way = match &self.way {
+            How::Upright(way) => way,
+            How::Tilted(_) => {
+                let others = "a tilted piece stands on a slope between two jaws";
+                let offer = |kind: HoldKind| match (kind, self.setup(b)) {
+                    (HoldKind::Vise, Some(s)) => Offer::of(kind, &s, true),
+                    (HoldKind::Vise, None) => Offer::refused(kind, &self.name, &self.why_not()),
+                    _ => Offer::refused(kind, &self.name, others),
+                };
+                return HoldKind::ALL.map(offer).to_vec();
+            }
+        };
         let offer = |kind: HoldKind| {
             let is = chosen == Some(kind);
             if kind == HoldKind::Vise {
-                return if self.way.flat_holds() {
-                    Offer::of(kind, &self.flat(b), is)
+                return if way.flat_holds() {
+                    Offer::of(kind, &self.flat(way, b), is)
                 } else {
-                    Offer::refused(kind, &self.name, &self.way.why_no_flat_jaws(self.up))
+                    Offer::refused(kind, &self.name, &way.why_no_flat_jaws(self.up))
                 };
             }
-            let found = match self.way.found(kind) {
+            let found = match way.found(kind) {
                 Some(f) => f.clone(),
                 None if b.wish.kinds.allow(kind) => {
                     other(kind, b.part, self.frame, b.shop, b.material, &self.name, &self.duty)
@@ -292,7 +353,7 @@ pub(crate) fn plan_way(
         let way = for_duty(part, way, &second, shop, material, wish);
         later.push(Stand {
             name: "side 2".into(),
-            way,
+            way: How::Upright(Box::new(way)),
             up: -up,
             frame,
             duty: second,
@@ -305,7 +366,7 @@ pub(crate) fn plan_way(
         Some(_) => School::Half,
         None => School::Deck,
     };
-    let hold = if one_side { HoldKind::Bond } else { later[0].way.held_by().unwrap_or(id.hold) };
+    let hold = if one_side { HoldKind::Bond } else { later[0].held_by().unwrap_or(id.hold) };
     let mut out = Scheme {
         id: SchemeId { school, hold, ..id },
         stock,
@@ -320,7 +381,7 @@ pub(crate) fn plan_way(
     for (k, s) in later.iter().enumerate() {
         let setup = s.setup(b);
         if setup.is_none() {
-            let why = s.way.why_not(s.up);
+            let why = s.why_not();
             out.findings.push(no_grip(&s.name, &why, wish.order));
             out.not_planned.push(s.not_planned(why));
         }

@@ -547,15 +547,19 @@ fn drawn(part: &Part, s: &Setup, stock: &Box3) -> WaySetup {
         if b.layers.is_empty() {
             out.push(rect(&b.name, b.min.y, b.min.z, b.max.y, b.max.z));
         }
-        for (z0, z1, loops) in &b.layers {
-            for [y0, y1] in spans(loops, middle) {
-                out.push(rect(&b.name, y0, *z0, y1, *z1));
+        for (low, high, loops) in &b.layers {
+            for [from, to] in spans(loops, middle) {
+                out.push(match b.lies {
+                    // A prism along y: its outline is in x and z.
+                    Some(_) => rect(&b.name, -high, from, -low, to),
+                    None => rect(&b.name, from, *low, to, *high),
+                });
             }
         }
     }
     WaySetup {
         name: s.name.clone(),
-        up: part::direction_name(s.up()).into(),
+        up: part::direction_words(s.up()),
         hold: s.hold.kind().map_or("", HoldKind::words).into(),
         drawn: out,
     }

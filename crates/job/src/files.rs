@@ -348,7 +348,7 @@ fn keep_outs(side: &crate::SidePlan, k: usize, made: &[crate::Made]) -> Vec<Keep
     let standing = side.solids.iter().map(|b| KeepOutFile::Model {
         name: b.name.clone(),
         model: solid_file(k, b),
-        work_from_model: Placement::IDENTITY.to_rows(),
+        work_from_model: b.work_from_model.to_rows(),
     });
     boxes.chain(solids).chain(standing).collect()
 }

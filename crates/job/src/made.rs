@@ -2,7 +2,7 @@
 
 use crate::cache::{Desk, StageKey};
 use crate::chain::{JobError, Plan, plan_single};
-use geom::{Box3, DVec2, Region, TriMesh};
+use geom::{Box3, DVec2, Placement, Region, TriMesh};
 use holding::{Making, Pocket, Setup};
 use intake::{Carved, Hollow, Reading};
 use part::Part;
@@ -21,6 +21,8 @@ pub struct MadeBody {
     pub file: String,
     /// STEP.
     pub step: Vec<u8>,
+    /// From the file's coordinates to the work coordinates of the setup that it holds.
+    pub work_from_model: Placement,
     /// Work coordinates of the setup that it holds.
     pub mesh: TriMesh,
 }
@@ -94,7 +96,7 @@ pub(crate) fn made(
             Ok(c) => c,
             Err(why) => return Ok(Err(why)),
         };
-        bodies.push(body(name, c)?);
+        bodies.push(body(name, c, Placement::IDENTITY)?);
     }
     let part = Part::from_model(&carved.model, &Reading::default())?;
     let material = shop.material(making.material())?;
@@ -115,10 +117,12 @@ pub(crate) fn made(
     }))
 }
 
-fn body(name: &str, c: Carved) -> Result<MadeBody, JobError> {
+fn body(name: &str, c: Carved, work_from_model: Placement) -> Result<MadeBody, JobError> {
     let mesh = Part::from_model(&c.model, &Reading::default())?.mesh;
+    let mesh = if work_from_model == Placement::IDENTITY { mesh } else { mesh.placed(&work_from_model) };
     let plain: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
-    Ok(MadeBody { name: name.into(), file: format!("{}.step", plain.trim_matches('-')), step: c.step, mesh })
+    let file = format!("{}.step", plain.trim_matches('-'));
+    Ok(MadeBody { name: name.into(), file, step: c.step, work_from_model, mesh })
 }
 
 /// What holds a setup and is no box, as solids: chuck jaws, pins, heads of screws. Pieces that are made have theirs of their own. The inner error says why they
@@ -133,14 +137,15 @@ pub(crate) fn solids(setup: &Setup) -> Result<Result<Vec<MadeBody>, String>, Job
 pub(crate) fn modelled(bodies: &[holding::Body]) -> Result<Result<Vec<MadeBody>, String>, JobError> {
     let mut out = Vec::new();
     for b in bodies.iter().filter(|b| !b.layers.is_empty()) {
-        let block = Box3 { min: b.min, max: b.max };
-        let whole = Region::rect(b.min.truncate() - DVec2::ONE, b.max.truncate() + DVec2::ONE);
+        let lies = b.lies.unwrap_or(Placement::IDENTITY);
+        let block = lies.inverse().bounds(&Box3 { min: b.min, max: b.max });
+        let whole = Region::rect(block.min.truncate() - DVec2::ONE, block.max.truncate() + DVec2::ONE);
         // From below up each section is what the one above may not be wider than.
         let around: Vec<(Vec<Vec<DVec2>>, f64)> =
             (b.layers.iter()).map(|(z0, _, l)| (whole.minus(&Region::from_oriented(l)).loops(), *z0)).collect();
         let hollows: Vec<Hollow> = (around.iter())
             .map(|(outlines, floor)| {
-                let floor = if *floor <= b.min.z + 1e-9 { floor - 1.0 } else { *floor };
+                let floor = if *floor <= block.min.z + 1e-9 { floor - 1.0 } else { *floor };
                 Hollow { outlines, floor, islands: &[], islands_to: floor }
             })
             .collect();
@@ -148,7 +153,7 @@ pub(crate) fn modelled(bodies: &[holding::Body]) -> Result<Result<Vec<MadeBody>,
             Ok(c) => c,
             Err(why) => return Ok(Err(format!("{}: {why}", b.name))),
         };
-        out.push(body(&b.name, c)?);
+        out.push(body(&b.name, c, lies)?);
     }
     Ok(Ok(out))
 }

@@ -213,6 +213,9 @@ pub struct KeepOutSheet {
     #[serde(default)]
     #[ts(type = "[number, number, [number, number][][]][]")]
     pub layers: Vec<Layer>,
+    /// The sections stand in a frame of their own: from there to work coordinates, row by row.
+    #[serde(default)]
+    pub lies: Option<[f64; 16]>,
 }
 
 /// An operation as a screen shows it.
@@ -354,7 +357,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
         },
         hold: HoldSheet {
             up: part::direction_name(up).into(),
-            cut_from: plan.scheme.setups.iter().map(|s| part::direction_name(s.up()).to_string()).collect(),
+            cut_from: plan.scheme.setups.iter().map(|s| part::direction_words(s.up())).collect(),
             order: Order::Up { axis, positive: up[axis] > 0.0 },
             decided: matches!(settled.order, Some(Order::Up { .. })),
             compared: plan.scheme.compared.clone(),
@@ -488,6 +491,7 @@ fn side_sheet(
                 place: Place::new(b.min, b.max),
                 in_front: b.in_front,
                 layers: b.layers.clone(),
+                lies: b.lies.map(|l| l.to_rows()),
             })
             .collect(),
         tools: side.tools.clone(),

@@ -202,6 +202,10 @@ impl Work<'_, '_> {
     /// Slanted and free faces that no operation here cuts.
     pub(crate) fn name_slanted(&mut self) {
         let view = self.side.view;
+        // Seen from a tilted setup all that is square to the part is slanted: others answer for it.
+        if !view.from_part.is_axial() {
+            return;
+        }
         let chamfers: Vec<u32> = view.chamfers(LARGEST_CHAMFER).into_iter().flat_map(|c| c.faces).collect();
         let points: Vec<(DVec2, f64, f64)> = view
             .holes()
@@ -221,7 +225,7 @@ impl Work<'_, '_> {
             let place = back.bounds(&b.grown(0.02));
             let s = b.size();
             self.named.push(
-                Finding::new(Kind::UncutFace, Severity::Warn, format!("A slanted or curved face, {:.1} × {:.1} × {:.1} mm, is left rough", len(s.x), len(s.y), len(s.z)), "It wants a ball-nose cutter or a tilted setup, which Gold Chip does not plan yet; do it by hand or elsewhere.")
+                Finding::new(Kind::UncutFace, Severity::Warn, format!("A slanted or curved face, {:.1} × {:.1} × {:.1} mm, is left rough", len(s.x), len(s.y), len(s.z)), "It wants a ball-nose cutter, which Gold Chip does not plan yet, or a tilted setup that nothing here holds; do it by hand or elsewhere.")
                     .keyed(self.place(mid.truncate(), mid.z))
                     .in_setup(self.side.name)
                     .at(vec![Place::new(place.min, place.max)]),

@@ -4,7 +4,7 @@ use crate::holes::Drilled;
 use crate::op::{OpKind, Operation, SetupRoute};
 use cutting::{MillTask, mill};
 use geom::{DVec2, DVec3, Region, Slabs};
-use part::{BESIDE, Hole, Intent, View};
+use part::{BESIDE, Hole, Intent, OFF_FLOOR, View};
 use path::Feeds;
 use path::face::{Facing, face};
 use path::motion::{Coolant, Toolpath};
@@ -152,7 +152,7 @@ pub(crate) struct Work<'a, 'b> {
 /// Plan a side.
 pub fn plan_side(side: &Side) -> SetupRoute {
     let mut w = Work::of(side);
-    if w.mine.is_none() {
+    if w.mine.is_none() || w.slope_on_top() {
         w.face();
     }
     let drilled = w.choose_holes();
@@ -301,6 +301,16 @@ impl Work<'_, '_> {
         format!("{}:{key}", kind.word())
     }
 
+    /// Tilted, with the inclined flat that it is for above everything else: what stands over that belongs to nobody.
+    fn slope_on_top(&self) -> bool {
+        let frame = &self.side.view.from_part;
+        let mine = |at: &Region| self.mine.as_ref().is_some_and(|m| !m.intersect(at).without_specks(1.0).is_empty());
+        let top = self.side.view.bounds.max.z;
+        !frame.is_axial()
+            && self.floors.first().is_some_and(|z| (z - top).abs() < 2.0 * OFF_FLOOR)
+            && mine(&self.side.view.shadow(top - OFF_FLOOR))
+    }
+
     /// Everything over the part's top, by rows with the face mill (or the largest end mill where none is in the crib).
     fn face(&mut self) {
         if self.stock.top() < self.top + 1e-4 {
@@ -318,7 +328,7 @@ impl Work<'_, '_> {
             });
         let Some(proposed) = proposed else { return };
         let up = self.side.view.from_part.inverse().dir(DVec3::Z);
-        let id = Self::id(OpKind::Face, part::direction_name(up));
+        let id = Self::id(OpKind::Face, &part::direction_words(up));
         let tool = self.tool_for(&id, proposed).clone();
         let o = self.override_of(&id);
         let total = self.stock.top() - self.top;

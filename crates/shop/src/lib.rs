@@ -3,11 +3,13 @@
 pub mod machine;
 pub mod pallet;
 pub mod standards;
+pub mod tilting;
 pub mod tool;
 
 use machine::{Chuck, JawBlanks, Machine, Material, Vise};
 use pallet::{Adhesive, Pallet, Pin, Screw};
 use serde::{Deserialize, Serialize};
+use tilting::{AngleBlocks, SineBar};
 use tool::Tool;
 use ts_rs::TS;
 
@@ -36,6 +38,12 @@ pub struct Shop {
     /// Screws that hold it there.
     #[serde(default)]
     pub screws: Vec<Screw>,
+    /// Blocks that set a piece at an angle.
+    #[serde(default)]
+    pub angle_blocks: Option<AngleBlocks>,
+    /// The same for any angle.
+    #[serde(default)]
+    pub sine_bar: Option<SineBar>,
     /// Cutters in their holders.
     pub crib: Vec<Tool>,
     /// Materials.
@@ -82,6 +90,8 @@ impl Shop {
             adhesives: Vec<Adhesive>,
             pins: Vec<Pin>,
             screws: Vec<Screw>,
+            angle_blocks: AngleBlocks,
+            sine_bar: SineBar,
         }
         #[derive(Deserialize)]
         struct Crib {
@@ -104,6 +114,8 @@ impl Shop {
             adhesives: place.adhesives,
             pins: place.pins,
             screws: place.screws,
+            angle_blocks: Some(place.angle_blocks),
+            sine_bar: Some(place.sine_bar),
             crib: crib.tool,
             materials: materials.material,
         };
@@ -120,7 +132,11 @@ impl Shop {
         let stuck = || self.pallets.iter().find_map(Pallet::fault);
         let screwed = || self.pins.iter().find_map(Pin::fault).or_else(|| self.screws.iter().find_map(Screw::fault));
         let stuck = blanks.or_else(stuck).or_else(|| self.adhesives.iter().find_map(Adhesive::fault));
-        if let Some(fault) = stuck.or_else(screwed) {
+        let tilted = || {
+            let blocks = self.angle_blocks.as_ref().and_then(AngleBlocks::fault);
+            blocks.or_else(|| self.sine_bar.as_ref().and_then(SineBar::fault))
+        };
+        if let Some(fault) = stuck.or_else(screwed).or_else(tilted) {
             return Err(ShopError::Wrong(fault));
         }
         for m in self.jaw_blanks.iter().map(|b| &b.material).chain(self.pallets.iter().map(|p| &p.material)) {
