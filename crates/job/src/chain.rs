@@ -21,6 +21,7 @@ use route::{Operation, Override, Point, SetupRoute, Side, plan_side};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::tool::{Tool, trim};
+use std::cell::OnceCell;
 use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::Instant;
@@ -393,13 +394,16 @@ struct EachSetup<'a> {
 
 impl EachSetup<'_> {
     /// Force across a cutter that the hold bears anywhere on the piece as it stands, N.
-    fn most_side(&self, held: &Setup, stock: &Remains) -> f64 {
+    fn most_side(&self, held: &Setup, there: impl FnOnce() -> f64) -> f64 {
         // Cutters go round the outside.
         const AROUND: f64 = 12.0;
         let b = held.part_from_work.inverse().bounds(&self.part.bounds);
         let around = DVec3::new(AROUND, AROUND, 0.0);
         let mut b = Box3 { min: b.min - around, max: b.max + around };
-        b.max.z = stock.seen_in(&held.part_from_work).top();
+        if held.hold.most_side(&b).is_infinite() {
+            return f64::INFINITY;
+        }
+        b.max.z = there();
         held.hold.most_side(&b)
     }
     /// The operations of a setup in the stock that the ones before (`before`, their key) have left, kept under the hash of what they come from.
@@ -416,7 +420,10 @@ impl EachSetup<'_> {
         let plain = plain.with(&held.name).with(&held.duty).with(&held.part_from_work);
         let plain = plain.with(&before).with(uneven).with(&self.intents).with(early);
         let mut plain = plain.with(&self.rough_first).with(&self.fine).with(&self.points_deeper);
-        let most_n = self.most_side(held, stock);
+        // Turned into another frame it takes its time.
+        let seen = OnceCell::new();
+        let there = || seen.get_or_init(|| stock.seen_in(&held.part_from_work));
+        let most_n = self.most_side(held, || there().top());
         if most_n.is_finite() {
             plain = plain.with(&most_n).with(&held.hold.wants_mist());
         }
@@ -429,7 +436,7 @@ impl EachSetup<'_> {
                 let view = View::new(part, held.part_from_work.inverse()).with(on_top.iter().map(|b| b.mesh.clone()));
                 let side = Side {
                     view: &view,
-                    stock: stock.seen_in(&held.part_from_work),
+                    stock: there().clone(),
                     shop,
                     material,
                     name: &held.name,

@@ -2,7 +2,7 @@
 
 use crate::motion::Move;
 use crate::{Feeds, Mover};
-use geom::{DVec2, Slabs};
+use geom::{DVec2, Region, Slabs};
 use reason::Sure;
 
 /// A rectangle to face.
@@ -62,15 +62,23 @@ pub fn face(f: &Facing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Vec<Move> 
     let top = stock.top();
     let mut stands = top;
     for &z in &f.levels {
+        let here = stock.between(z, stands);
         for k in 0..rows {
             let edge = step * (k + 1) as f64;
+            // Only as far as something stands at this level: over a slope that is less the higher it is.
+            let swath = if x {
+                Region::rect(DVec2::new(f.min.x, f.max.y - edge), DVec2::new(f.max.x, f.max.y - edge + 2.0 * f.radius))
+            } else {
+                Region::rect(DVec2::new(f.min.x + edge - 2.0 * f.radius, f.min.y), DVec2::new(f.min.x + edge, f.max.y))
+            };
+            let Some((low, high)) = here.intersect(&swath).bounds() else { continue };
             // Along +x the rows go from high y to low; along +y from low x to high: the uncut part is on the right in both.
             let (a, b) = if x {
                 let y = f.max.y - edge + f.radius;
-                (DVec2::new(f.min.x - before, y), DVec2::new(f.max.x + PAST, y))
+                (DVec2::new(low.x - before, y), DVec2::new(high.x + PAST, y))
             } else {
                 let c = f.min.x + edge - f.radius;
-                (DVec2::new(c, f.min.y - before), DVec2::new(c, f.max.y + PAST))
+                (DVec2::new(c, low.y - before), DVec2::new(c, high.y + PAST))
             };
             match m.at() {
                 // Back over what this operation has not cut yet: nothing stands higher.
@@ -91,7 +99,24 @@ pub fn face(f: &Facing, feeds: Feeds, clear_z: f64, stock: &Slabs) -> Vec<Move> 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use geom::Region;
+
+    /// A wedge is faced from its thick end down: the higher the level, the shorter its rows, and nothing of it stays.
+    #[test]
+    fn over_a_slope_rows_are_as_long_as_what_stands() {
+        let step = |z: f64| (Region::rect(DVec2::ZERO, DVec2::new(60.0 - 3.0 * z, 40.0)), z);
+        let stock = Slabs::stacked((0..20).map(|k| (f64::from(k), f64::from(k) + 1.0, step(f64::from(k)).0)));
+        let (min, max) = (DVec2::ZERO, DVec2::new(60.0, 40.0));
+        let levels: Vec<f64> = (0..10).map(|k| 18.0 - 2.0 * f64::from(k)).collect();
+        let f = Facing { min, max, radius: 20.0, step: 28.0, levels };
+        let moves = face(&f, Feeds { cut: 500.0, plunge: 100.0, link: 900.0 }, 30.0, &stock);
+        let ends: Vec<(f64, f64)> = moves
+            .iter()
+            .filter_map(|m| if let Move::Feed { to, .. } = m { Some((to.z, to.x)) } else { None })
+            .collect();
+        let reach = |z: f64| ends.iter().filter(|e| (e.0 - z).abs() < 1e-9).map(|e| e.1).fold(0.0, f64::max);
+        assert!(reach(18.0) < 10.0 && (reach(0.0) - 60.5).abs() < 1e-6, "{ends:?}");
+        assert!((0..10).all(|k| reach(18.0 - 2.0 * f64::from(k)) >= 60.0 - 3.0 * (18.0 - 2.0 * f64::from(k))));
+    }
 
     #[test]
     fn rows_cover_everything_and_keep_the_step() {

@@ -42,6 +42,8 @@ impl Done<'_> {
 struct Piece<'a> {
     sweep: Sweep,
     tool: &'a Tool,
+    /// Around all of it, in the turned frame of the cutter and in that of the rays.
+    own: Box3,
     around: Box3,
 }
 
@@ -82,7 +84,8 @@ pub(crate) fn take(field: &mut Field, done: &Done, from_rays: &Placement) {
             let r = tool.radius();
             let min = (lo - r).extend(sweep.z_min());
             let max = (hi + r).extend(sweep.z_max() + tool.flute_length_mm);
-            Piece { sweep, tool, around: back.bounds(&Box3 { min, max }) }
+            let own = Box3 { min, max };
+            Piece { sweep, tool, own, around: back.bounds(&own) }
         })
         .collect();
     let grid = field.grid;
@@ -91,7 +94,8 @@ pub(crate) fn take(field: &mut Field, done: &Done, from_rays: &Placement) {
     field.rays.par_chunks_mut(width * BAND).enumerate().for_each(|(band, rays)| {
         let first = band * BAND;
         let rows = rays.len() / width;
-        for p in &all {
+        // The last first: what finishes a place takes most there at once, and little is left to ask the others about.
+        for p in all.iter().rev() {
             let js = grid.range(1, p.around.min[v], p.around.max[v]);
             for j in js.start.max(first)..js.end.min(first + rows) {
                 for i in grid.range(0, p.around.min[u], p.around.max[u]) {
@@ -100,7 +104,16 @@ pub(crate) fn take(field: &mut Field, done: &Done, from_rays: &Placement) {
                         continue;
                     }
                     let from = to_turned.point(grid.point(j * width + i, 0.0));
-                    for (a, b) in meets(&p.sweep, p.tool, from, along) {
+                    // Most rays through the box around it pass by, or have lost there what they had.
+                    if from.y <= p.own.min.y || from.y >= p.own.max.y {
+                        continue;
+                    }
+                    let heights = between(from.z, along.z, p.own.min.z, p.own.max.z);
+                    let (a, b) = common(heights, between(from.x, along.x, p.own.min.x, p.own.max.x));
+                    if a >= b || !stands(ray, (a, b)) {
+                        continue;
+                    }
+                    for (a, b) in meets(&p.sweep, p.tool, from, along, ray) {
                         subtract(ray, a, b);
                     }
                 }
@@ -160,8 +173,13 @@ fn facets(s: &Sweep, tool: &Tool) -> Vec<Sweep> {
     out
 }
 
-/// Where the ray `from + along·t` (`along` of length 1, without y) runs in what a piece takes.
-fn meets(s: &Sweep, tool: &Tool, from: DVec3, along: DVec3) -> Spans {
+/// Is there material between two places of a ray?
+fn stands(ray: &Ray, (a, b): (f64, f64)) -> bool {
+    ray.iter().any(|m| m.0 < b && m.1 > a)
+}
+
+/// Where the ray `from + along·t` (`along` of length 1, without y) runs in what a piece takes of what is there.
+fn meets(s: &Sweep, tool: &Tool, from: DVec3, along: DVec3, there: &Ray) -> Spans {
     let (r, flute) = (tool.radius(), tool.flute_length_mm);
     let heights = between(from.z, along.z, s.z_min(), s.z_max() + flute);
     let mut out = Spans::new();
@@ -199,6 +217,9 @@ fn meets(s: &Sweep, tool: &Tool, from: DVec3, along: DVec3) -> Spans {
     let Some(within) = wide.filter(|w| w.0 < w.1).reduce(|a, b| (a.0.at_most(b.0), a.1.at_least(b.1))) else {
         return out;
     };
+    if !stands(there, within) {
+        return out;
+    }
     let inside = |t: f64| {
         let p = from + along * t;
         if straight {
