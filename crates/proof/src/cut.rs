@@ -5,6 +5,7 @@ use crate::sweep::{Spans, Sweep, pieces};
 use geom::{Box3, DVec2};
 use reason::Sure;
 use shop::tool::Tool;
+use smallvec::SmallVec;
 
 /// What a move took along the rays of one field.
 #[derive(Debug, Clone, Copy)]
@@ -110,6 +111,11 @@ fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, sum: &mut 
         return;
     }
     let cell = |k: usize, h: usize| if swap { (h, k) } else { (k, h) };
+    // Where a ray has nothing left along the move there is nothing to ask.
+    let (along0, along1) = if swap { (lo.y - r, hi.y + r) } else { (lo.x - r, hi.x + r) };
+    let stands = |field: &Field, (i, j): (usize, usize)| {
+        field.rays[j * grid.count[0] + i].iter().any(|m| m.0 < along1 && m.1 > along0)
+    };
     let at_row = |k: usize| grid.origin[row] + k as f64 * grid.pitch;
     let at_height = |h: usize| grid.origin[height] + h as f64 * grid.pitch;
     let apply = |field: &mut Field, at: (usize, usize), spans: &Spans, sum: &mut Sum| {
@@ -120,8 +126,14 @@ fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, sum: &mut 
     if s.level() || s.upright() {
         let full = s.z_min() + tool.point_height();
         for k in rows {
+            if !heights.clone().any(|h| stands(field, cell(k, h))) {
+                continue;
+            }
             let wide = s.spans(at_row(k), swap, r);
             for h in heights.clone() {
+                if !stands(field, cell(k, h)) {
+                    continue;
+                }
                 let z = at_height(h);
                 if z >= full {
                     apply(field, cell(k, h), &wide, sum);
@@ -133,7 +145,7 @@ fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, sum: &mut 
     } else {
         for h in heights {
             if let Some(part) = s.at_height(at_height(h), flute) {
-                for k in rows.clone() {
+                for k in rows.clone().filter(|k| stands(field, cell(*k, h))).collect::<SmallVec<[usize; 64]>>() {
                     apply(field, cell(k, h), &part.spans(at_row(k), swap, r), sum);
                 }
             }
