@@ -196,6 +196,7 @@ impl<'a> View<'a> {
             z0: f64,
             z1: f64,
             area: f64,
+            faces: Vec<usize>,
         }
         let mut walls: Vec<Wall> = Vec::new();
         let mut cones: Vec<(DVec2, f64, f64, f64, f64)> = Vec::new();
@@ -214,8 +215,9 @@ impl<'a> View<'a> {
                             w.z0 = w.z0.min(b.min.z);
                             w.z1 = w.z1.max(b.max.z);
                             w.area += f.area;
+                            w.faces.push(k);
                         }
-                        None => walls.push(Wall { at, r: radius, z0: b.min.z, z1: b.max.z, area: f.area }),
+                        None => walls.push(Wall { at, r: radius, z0: b.min.z, z1: b.max.z, area: f.area, faces: vec![k] }),
                     }
                 }
                 Surface::Cone { origin, axis, half_angle, hollow: true, .. } if self.dir(axis).z.abs() > 1.0 - 1e-7 => {
@@ -230,7 +232,9 @@ impl<'a> View<'a> {
         for w in walls {
             let full = std::f64::consts::TAU * w.r * (w.z1 - w.z0);
             // A cross hole may have eaten a little of the wall; an open slot's round end has half of it.
-            if w.z1 - w.z0 < SAME || w.area < 0.8 * full {
+            // One that another crosses at a small angle loses more, but has some wall all around.
+            let around = || w.area > 0.5 * full && self.all_around(&w.faces, w.at);
+            if w.z1 - w.z0 < SAME || w.area < 0.8 * full && !around() {
                 continue;
             }
             let inside = Region::disc(w.at, w.r - 0.03_f64.min(w.r * 0.1), 0.002);
@@ -266,6 +270,23 @@ impl<'a> View<'a> {
                 .then(b.top.total_cmp(&a.top))
         });
         out
+    }
+    /// Is there some of these faces in every direction from an axis?
+    fn all_around(&self, faces: &[usize], at: DVec2) -> bool {
+        const SECTORS: usize = 24;
+        let mut seen = [false; SECTORS];
+        let sector = |angle: f64| (angle / std::f64::consts::TAU * SECTORS as f64).floor().rem_euclid(SECTORS as f64) as usize;
+        for t in faces.iter().flat_map(|k| self.part.faces[*k].triangles.clone()) {
+            let c = self.mesh.corners(t);
+            for k in 0..3 {
+                let (a, b) = (c[k].truncate() - at, c[(k + 1) % 3].truncate() - at);
+                // A triangle's edge goes the shorter way round.
+                let turn = a.angle_to(b);
+                let n = (turn.abs() * SECTORS as f64).ceil().max(1.0) as usize;
+                (0..=n).for_each(|i| seen[sector(a.to_angle() + turn * i as f64 / n as f64)] = true);
+            }
+        }
+        seen.iter().all(|s| *s)
     }
     /// Does a face look up at a slant? (mean height component of its normal, 0..1)
     fn slant(&self, face: usize) -> f64 {
