@@ -101,7 +101,7 @@ const CHAMFER: f64 = 4.0;
 const SMALL: f64 = 2.0;
 
 /// Tilted sides: directions at an angle from which an inclined flat is square to the spindle, or a slanted round lies open, where none of the sides square to the
-/// part (`ups`) cuts it. The fewest that show all are taken, the one that shows most first.
+/// part (`ups`, that of the first side first) cuts it. The fewest that show all are taken, the one that shows most first.
 pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
     let directions = part::slants(part);
     if directions.is_empty() {
@@ -125,7 +125,9 @@ pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
             let f = &part.faces[k];
             match f.surface {
                 Surface::Plane { normal, .. } => {
-                    let flat = normal.dot(d) > 1.0 - 1e-7 && f.area > SMALL && !upright.contains(&(k as u32));
+                    // What stands upright on the first two sides is a wall of theirs.
+                    let wall = ups.first().is_some_and(|up| normal.dot(*up).abs() < 1e-6);
+                    let flat = normal.dot(d) > 1.0 - 1e-7 && f.area > SMALL && !wall && !upright.contains(&(k as u32));
                     flat && floors.iter().any(|z| (z - view.face_bounds(k).max.z).abs() < 2e-3)
                 }
                 Surface::Cylinder { origin, axis, radius, hollow: true } => {

@@ -155,7 +155,7 @@ pub(crate) struct Bench<'a> {
 }
 
 impl Bench<'_> {
-    /// Standing on finished faces, what the first two sides do not see.
+    /// Standing on finished faces, what the first two sides do not see; then on slopes.
     pub(crate) fn further_sides(&self, up: DVec3) -> Vec<Stand> {
         let stand = |(k, f): (usize, Further)| {
             let name = format!("side {}", k + 3);
@@ -166,9 +166,11 @@ impl Bench<'_> {
         };
         let mut out: Vec<Stand> = further(self.part, up).into_iter().enumerate().map(stand).collect();
         let ups: Vec<DVec3> = [up, -up].into_iter().chain(out.iter().map(|s| s.up)).collect();
-        let first = out.len() + 3;
-        let tilted = |(k, f): (usize, Further)| self.tilted_side(format!("side {}", first + k), f);
-        out.extend(slanted(self.part, &ups).into_iter().enumerate().map(tilted));
+        for f in slanted(self.part, &ups) {
+            let held = out.iter().filter(|s| !s.is_given_up()).count();
+            let side = self.tilted_side(format!("side {}", held + 3), f);
+            out.push(side);
+        }
         out
     }
     /// Tilted between the jaws.
@@ -208,6 +210,10 @@ pub(crate) struct Stand {
 }
 
 impl Stand {
+    /// A slope on which nothing holds it: what it would cut stays rough.
+    fn is_given_up(&self) -> bool {
+        matches!(&self.way, How::Tilted(t) if t.is_err())
+    }
     fn size(&self, b: &Bench) -> DVec3 {
         self.frame.inverse().bounds(&b.part.bounds).size()
     }
@@ -380,6 +386,11 @@ pub(crate) fn plan_way(
     };
     for (k, s) in later.iter().enumerate() {
         let setup = s.setup(b);
+        if s.is_given_up() {
+            // It stays rough, and says so where it is; nothing else hangs on it.
+            out.findings.push(not_tilted(&s.why_not(), &s.duty));
+            continue;
+        }
         if setup.is_none() {
             let why = s.why_not();
             out.findings.push(no_grip(&s.name, &why, wish.order));
@@ -416,7 +427,7 @@ fn inside_first(
     if id.hold != HoldKind::Plate || !b.wish.kinds.allow(id.hold) {
         return refused("only a plate leaves the outline free all around");
     }
-    if !across.is_empty() {
+    if !across.iter().all(Stand::is_given_up) {
         return refused("what is cut from across would have to stand on walls that are cut last");
     }
     let (up, back) = (way.up, way.back);
@@ -478,6 +489,7 @@ fn inside_first(
         Hold::Plate(Box::new(plate)).setup("side 3", Duty::Outline, frame, shop),
     ];
     setups.iter().for_each(|s| findings.extend(doubts(s)));
+    findings.extend(across.iter().map(|s| not_tilted(&s.why_not(), &s.duty)));
     let mut out = Scheme {
         id,
         stock,
@@ -710,6 +722,19 @@ fn tall(name: &str, above: f64, grip: f64) -> Option<Finding> {
         .in_setup(name)
         .keyed(name)
     })
+}
+
+/// An inclined flat or hole that no tilted setup cuts.
+fn not_tilted(why: &str, duty: &Duty) -> Finding {
+    let places = if let Duty::Only(o) = duty { Some(Box3::of(o.places.iter().copied())) } else { None };
+    Finding::new(
+        Kind::NotTilted,
+        Severity::Warn,
+        format!("What is inclined here is cut by no setup: {why}"),
+        "Leave it for the hand or another shop, or give the part a flat to stand on and two walls square to the tilt.",
+    )
+    .keyed(places.map_or_else(String::new, |b| format!("{:.0}_{:.0}_{:.0}", b.middle().x, b.middle().y, b.middle().z)))
+    .at(places.map(|b| Place::new(b.min, b.max)).into_iter().collect())
 }
 
 /// A setup that the vise cannot hold.

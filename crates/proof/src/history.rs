@@ -88,13 +88,13 @@ fn before_from_now(before: &SetupInput, now: &SetupInput) -> geom::Placement {
     before.part_from_work.inverse().after(&now.part_from_work)
 }
 
-/// Material of the setup before, seen in this one: exact where the cutters' axes are parallel, else the block.
+/// Material of the setup before, seen in this one: exact where the cutters' axes are parallel.
 fn inherit(h: &mut History, before: &History, before_from_now: &geom::Placement, ceiling: f64) {
     let up = before_from_now.dir(DVec3::Z).z;
     let now_from_before = before_from_now.inverse();
     let tops = before.end();
-    if up.abs() < 0.5 {
-        return inherit_across(h, before, &tops, &now_from_before);
+    if up.abs() < 1.0 - 1e-9 {
+        return inherit_turned(h, before, &tops, &now_from_before);
     }
     for c in 0..h.top.len() {
         let m = h.middle(c).extend(ceiling);
@@ -112,25 +112,37 @@ fn inherit(h: &mut History, before: &History, before_from_now: &geom::Placement,
     }
 }
 
-/// The same where the spindles are square to one another: each column of before lies down; of what is hollow only the outside is seen.
-fn inherit_across(h: &mut History, before: &History, tops: &[f32], now_from_before: &geom::Placement) {
+/// The same at any other angle: each column of before lies down, taken in pieces as short as it is wide where it does not lie square; of what is hollow only
+/// the outside is seen.
+fn inherit_turned(h: &mut History, before: &History, tops: &[f32], now_from_before: &geom::Placement) {
     let floor = h.under.first().copied().unwrap_or(0.0);
     let mut ends = vec![(f32::INFINITY, f32::NEG_INFINITY); h.top.len()];
+    let square = now_from_before.is_axial();
+    // What stands in a piece at an angle reaches no further up than its own middle does, but for half a column.
+    let half = before.pitch / 2.0;
     for (c, &top) in tops.iter().enumerate() {
-        if before.under[c] >= top {
+        let (low, high) = (f64::from(before.under[c]), f64::from(top));
+        if low >= high {
             continue;
         }
         let m = before.middle(c);
-        let half = before.pitch / 2.0;
-        let corner = |s: f64, z: f32| DVec3::new(m.x + s * half, m.y + s * half, f64::from(z));
-        let b = now_from_before.bounds(&Box3 { min: corner(-1.0, before.under[c]), max: corner(1.0, top) });
-        let cell = |v: f64, axis: usize| {
-            ((v - h.origin[axis]) / h.pitch).floor().clamp(0.0, (h.count[axis] - 1) as f64) as usize
-        };
-        for j in cell(b.min.y + 1e-6, 1)..=cell(b.max.y - 1e-6, 1) {
-            for i in cell(b.min.x + 1e-6, 0)..=cell(b.max.x - 1e-6, 0) {
-                let e = &mut ends[j * h.count[0] + i];
-                *e = (e.0.min(b.min.z as f32), e.1.max(b.max.z as f32));
+        let n = if square { 1.0 } else { ((high - low) / before.pitch).ceil().at_least(1.0) };
+        for k in 0..n as usize {
+            let [z0, z1] = [k, k + 1].map(|k| low + (high - low) * k as f64 / n);
+            let corner = |s: f64, z: f64| DVec3::new(m.x + s * half, m.y + s * half, z);
+            let mut b = now_from_before.bounds(&Box3 { min: corner(-1.0, z0), max: corner(1.0, z1) });
+            if !square {
+                let middle = now_from_before.point(m.extend(f64::midpoint(z0, z1))).z;
+                (b.min.z, b.max.z) = (middle - half, middle + half);
+            }
+            let cell = |v: f64, axis: usize| {
+                ((v - h.origin[axis]) / h.pitch).floor().clamp(0.0, (h.count[axis] - 1) as f64) as usize
+            };
+            for j in cell(b.min.y + 1e-6, 1)..=cell(b.max.y - 1e-6, 1) {
+                for i in cell(b.min.x + 1e-6, 0)..=cell(b.max.x - 1e-6, 0) {
+                    let e = &mut ends[j * h.count[0] + i];
+                    *e = (e.0.min(b.min.z as f32), e.1.max(b.max.z as f32));
+                }
             }
         }
     }

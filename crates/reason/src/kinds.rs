@@ -97,6 +97,7 @@ kinds! {
     NoTool no_tool Stop _ "A feed with no tool called";
     NotMade not_made Stop _ "What would hold the part cannot be made";
     NotMakeable not_makeable Stop stays "Material that no straight cutter reaches";
+    NotTilted not_tilted Warn _ "What is inclined is cut by no setup";
     NotPlanned not_planned Warn stays "What a setup that is not planned would cut";
     OpenQuestion open_question Warn _ "A grave question is open";
     Opening opening Stop _ "The vise does not open so far";

@@ -304,15 +304,19 @@ export class Scene {
   private layered(k: KeepOutSheet) {
     const m = new THREE.MeshLambertMaterial({ color: this.theme.jaw, polygonOffset: true, polygonOffsetFactor: 2 });
     const line = new THREE.LineBasicMaterial({ color: this.theme.edge });
+    const all = new THREE.Group();
     for (const [z0, z1, loops] of k.layers) {
       for (const shape of shapesOf(loops)) {
         const g = new THREE.ExtrudeGeometry(shape, { depth: z1 - z0, bevelEnabled: false });
         g.translate(0, 0, z0);
-        this.world.add(new THREE.Mesh(g, m));
+        all.add(new THREE.Mesh(g, m));
       }
     }
     const points = stepLines(k.layers).map((p) => new THREE.Vector3(...p));
-    this.world.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(points), line));
+    all.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(points), line));
+    // A slope is a prism that lies on its side.
+    if (k.lies) all.applyMatrix4(new THREE.Matrix4().fromArray(k.lies).transpose());
+    this.world.add(all);
   }
 
   private vise(side: SideSheet) {

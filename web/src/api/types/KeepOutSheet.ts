@@ -20,4 +20,8 @@ in_front: boolean,
 /**
  * Sections from below up, where it is no box.
  */
-layers: [number, number, [number, number][][]][], };
+layers: [number, number, [number, number][][]][], 
+/**
+ * The sections stand in a frame of their own: from there to work coordinates, row by row.
+ */
+lies: [number, number, number, number, number, number, number, number, number, number, number, number, number, number, number, number] | null, };

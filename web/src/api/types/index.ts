@@ -1,6 +1,7 @@
 export * from './Act';
 export * from './Adhesive';
 export * from './Allowance';
+export * from './AngleBlocks';
 export * from './Ask';
 export * from './AskSheet';
 export * from './Axis';
@@ -131,6 +132,7 @@ export * from './Shop';
 export * from './ShopChange';
 export * from './SideSheet';
 export * from './SignIn';
+export * from './SineBar';
 export * from './Skin';
 export * from './Slice';
 export * from './SolidSheet';
