@@ -155,6 +155,8 @@ fn together(polygons: impl Iterator<Item = Vec<DVec2>>) -> Region {
 /// of its corners there. All slabs are on one grid of heights, so that several states share theirs.
 fn aslant(slabs: &Slabs, to_new: &Placement) -> Slabs {
     let mut layers: BTreeMap<i64, Vec<Vec<DVec2>>> = BTreeMap::new();
+    // The last layer ends where the highest corner does: what is faced at an angle is level with it.
+    let mut top = f64::NEG_INFINITY;
     for (z0, z1, section) in slabs.parts() {
         for base in section.convex_cover() {
             let n = base.len();
@@ -167,6 +169,7 @@ fn aslant(slabs: &Slabs, to_new: &Placement) -> Slabs {
                 })
                 .collect();
             let b = Box3::of(corners.iter().copied());
+            top = if b.max.z > top { b.max.z } else { top };
             let (first, last) = ((b.min.z / ACROSS).floor() as i64, (b.max.z / ACROSS).ceil() as i64);
             for layer in first..last {
                 let (low, high) = (layer as f64 * ACROSS, (layer + 1) as f64 * ACROSS);
@@ -196,7 +199,9 @@ fn aslant(slabs: &Slabs, to_new: &Placement) -> Slabs {
         }
     }
     Slabs::stacked(
-        layers.into_iter().map(|(k, all)| (k as f64 * ACROSS, (k + 1) as f64 * ACROSS, together(all.into_iter()))),
+        layers.into_iter().map(|(k, all)| (k as f64 * ACROSS, (k + 1) as f64 * ACROSS, all)).filter(|l| l.0 < top).map(
+            |(low, high, all)| (low, if high < top { high } else { top }, together(all.into_iter())),
+        ),
     )
 }
 

@@ -132,6 +132,9 @@ pub struct Offer {
     pub kind: HoldKind,
     /// It holds the setup in this plan.
     pub chosen: bool,
+    /// On a slope.
+    #[serde(default)]
+    pub tilted: bool,
     /// Why it does not hold; empty if it does.
     pub why_not: String,
     /// What there is to know of it.
@@ -156,6 +159,7 @@ impl Offer {
             setup: setup.name.clone(),
             kind,
             chosen,
+            tilted: matches!(setup.hold, Hold::Tilted(_)),
             why_not: String::new(),
             facts: setup.hold.facts(),
             error_mm: setup.datum.iter().map(|d| [d.worst_mm, d.likely_mm]).collect(),
@@ -171,6 +175,7 @@ impl Offer {
             setup: setup.into(),
             kind,
             chosen: false,
+            tilted: false,
             why_not: why.into(),
             facts: Vec::new(),
             error_mm: Vec::new(),

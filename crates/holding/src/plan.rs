@@ -272,13 +272,8 @@ impl Stand {
         let way = match &self.way {
             How::Upright(way) => way,
             How::Tilted(_) => {
-                let others = "a tilted piece stands on a slope between two jaws";
-                let offer = |kind: HoldKind| match (kind, self.setup(b)) {
-                    (HoldKind::Vise, Some(s)) => Offer::of(kind, &s, true),
-                    (HoldKind::Vise, None) => Offer::refused(kind, &self.name, &self.why_not()),
-                    _ => Offer::refused(kind, &self.name, others),
-                };
-                return HoldKind::ALL.map(offer).to_vec();
+                // Nothing else holds a piece on a slope.
+                return self.setup(b).map(|s| Offer::of(HoldKind::Vise, &s, true)).into_iter().collect();
             }
         };
         let offer = |kind: HoldKind| {

@@ -216,7 +216,9 @@ impl<'a, 'b> Work<'a, 'b> {
                 .map(|(i, j)| DVec2::new(i as f64, j as f64) * cell)
                 .map(|p| Region::rect(p - 0.1 * cell, p + 1.1 * cell))
                 .collect();
-            Region::union_all(&rects).grown(cell, 0.02)
+            let mine = Region::union_all(&rects).grown(cell, 0.02);
+            // Of a bore at an angle only the wall is told.
+            if side.view.from_part.is_axial() { mine } else { mine.filled() }
         });
         Work {
             side,

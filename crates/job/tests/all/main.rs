@@ -21,3 +21,4 @@ mod plate;
 mod promises;
 mod sides;
 mod stocking;
+mod tilted;

@@ -109,6 +109,42 @@ fn closest(p: DVec3, a: DVec3, b: DVec3, c: DVec3) -> DVec3 {
     a + ab * (vb * k) + ac * (vc * k)
 }
 
+/// Random points of the block, cut by the texts of all sides, agree with the part: what is in it stands, what is outside is gone, or is named by the proof.
+pub fn agrees(part: &Part, planned: &job::Plan, proof: &proof::Proof, dice: &mut family::Dice, told: &str) {
+    let b = planned.scheme.stock;
+    let points: Vec<DVec3> = (0..1500)
+        .map(|_| {
+            DVec3::new(
+                dice.between(b.min.x, b.max.x),
+                dice.between(b.min.y, b.max.y),
+                dice.between(b.min.z, b.max.z),
+            )
+        })
+        .collect();
+    let mut gone = vec![false; points.len()];
+    for side in &planned.sides {
+        let back = side.setup.part_from_work.inverse();
+        let here: Vec<DVec3> = points.iter().map(|p| back.point(*p)).collect();
+        let now = covered(&here, &side.program, side.setup.zero_in_machine, &side.tools);
+        gone.iter_mut().zip(now).for_each(|(g, n)| *g |= n);
+    }
+    // Chords of the sampled positions are 0.15 mm: a point this near the surface proves nothing.
+    const NEAR: f64 = 0.02;
+    let named = |p: DVec3| proof.findings.iter().any(|f| f.places.iter().any(|q| q.contains(p, 0.05)));
+    let (mut cut_away, mut kept) = (0, 0);
+    for (p, gone) in points.iter().zip(&gone) {
+        let deep = distance(part, *p);
+        if inside(part, *p) {
+            kept += 1;
+            assert!(!gone || deep < NEAR || named(*p), "{told}: {p} is in the part, {deep} deep, and cut away");
+        } else {
+            cut_away += usize::from(*gone);
+            assert!(*gone || deep < 0.1 || named(*p), "{told}: {p} is outside the part by {deep} and was left unnamed");
+        }
+    }
+    assert!(cut_away > 200 && kept > 200, "{told}: {cut_away} {kept}");
+}
+
 #[test]
 fn random_points_agree_with_the_proof() {
     let shop = Shop::demo().unwrap();
@@ -116,44 +152,6 @@ fn random_points_agree_with_the_proof() {
         let part = read(&family::part(seed).unwrap());
         let planned = plan(&part, "family", &shop, &Settled::default()).unwrap().plan;
         let proof = prove_plan(&part, &planned, &shop).unwrap();
-        let mut dice = family::Dice::new(1000 + seed);
-        let b = planned.scheme.stock;
-        let points: Vec<DVec3> = (0..1500)
-            .map(|_| {
-                DVec3::new(
-                    dice.between(b.min.x, b.max.x),
-                    dice.between(b.min.y, b.max.y),
-                    dice.between(b.min.z, b.max.z),
-                )
-            })
-            .collect();
-        let mut gone = vec![false; points.len()];
-        for side in &planned.sides {
-            let back = side.setup.part_from_work.inverse();
-            let here: Vec<DVec3> = points.iter().map(|p| back.point(*p)).collect();
-            let now = covered(&here, &side.program, side.setup.zero_in_machine, &side.tools);
-            gone.iter_mut().zip(now).for_each(|(g, n)| *g |= n);
-        }
-        // Chords of the sampled positions are 0.15 mm: a point this near the surface proves nothing.
-        const NEAR: f64 = 0.02;
-        let named = |p: DVec3| proof.findings.iter().any(|f| f.places.iter().any(|q| q.contains(p, 0.05)));
-        let (mut cut_away, mut kept) = (0, 0);
-        for (p, gone) in points.iter().zip(&gone) {
-            let deep = distance(&part, *p);
-            if inside(&part, *p) {
-                kept += 1;
-                assert!(
-                    !gone || deep < NEAR || named(*p),
-                    "seed {seed}: {p} is in the part, {deep} deep, and cut away"
-                );
-            } else {
-                cut_away += usize::from(*gone);
-                assert!(
-                    *gone || deep < 0.1 || named(*p),
-                    "seed {seed}: {p} is outside the part by {deep} and was left unnamed"
-                );
-            }
-        }
-        assert!(cut_away > 200 && kept > 200, "seed {seed}: {cut_away} {kept}");
+        agrees(&part, &planned, &proof, &mut family::Dice::new(1000 + seed), &format!("seed {seed}"));
     }
 }
