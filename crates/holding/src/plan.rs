@@ -69,6 +69,9 @@ pub fn plan_on(
     scheme.compared = sides.ways.iter().map(Way::words).collect();
     if wanted.is_none() && scheme.not_planned.iter().any(|n| n.name == "side 2") {
         scheme = otherwise(part, shop, material, choice, scheme)?;
+        if choice.wish.order == Order::Best && scheme.not_planned.iter().any(|n| n.name == "side 2") {
+            scheme = laid_otherwise(part, shop, material, choice, scheme)?;
+        }
     }
     if let Some((id, why)) = &sides.lost {
         scheme.findings.push(lost(id, why));
@@ -103,6 +106,42 @@ fn otherwise(
         usual.findings.push(no_grip("side 2", &n.why, choice.wish.order));
     }
     Ok(usual)
+}
+
+/// Where nothing holds the second side as the part lies best: the first of the other lays in which every side is held. More is left rough then, or another setup is
+/// needed; but it can be made.
+fn laid_otherwise(
+    part: &Part,
+    shop: &Shop,
+    material: &Material,
+    choice: &Choice,
+    best: Scheme,
+) -> Result<Scheme, HoldError> {
+    let tried = (0..3).find(|&k| best.up[k].abs() > 0.5).unwrap_or(2);
+    let mut others: Vec<((bool, usize, usize), f64, Scheme)> = Vec::new();
+    for axis in (0..3).filter(|k| *k != tried) {
+        let wish = Wish { order: Order::Up { axis, positive: true }, ..choice.wish };
+        for positive in [true, false] {
+            let wish = Wish { order: Order::Up { axis, positive }, ..wish };
+            let open = Choice { wish, ..*choice };
+            let sides = sides(part, shop, material, &wish);
+            // Without another try of its own: there is no end to them.
+            let (way, b) = (&sides.ways[0], Bench { part, shop, material, wish: &wish });
+            let id = way.id(School::Deck, way.held_by().unwrap_or(HoldKind::Vise));
+            if let Ok(s) = plan_way(&b, &open.block(id.school), way, id, &b.further_sides(way.up), true)
+                && s.not_planned.is_empty()
+            {
+                // What cutters do not reach counts first, then what stays rough, then setups.
+                let rough = s.findings.iter().filter(|f| f.kind == "not_tilted").count();
+                others.push(((way.tall > 0.0, rough, s.setups.len()), way.hidden, s));
+            }
+        }
+    }
+    let first = others.into_iter().min_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
+    Ok(match first {
+        Some((_, _, s)) => Scheme { compared: best.compared, ..s },
+        None => best,
+    })
 }
 
 /// A chosen way that cannot be.

@@ -28,7 +28,7 @@ const LEVEL: f64 = 1e-3;
 /// Jaws end below the lowest cut by this, mm.
 const CLEAR: f64 = 1.0;
 /// Less of the walls in the jaws is no grip, mm².
-const LEAST_AREA: f64 = 60.0;
+const LEAST_AREA: f64 = 30.0;
 /// Less flat on the slope is no seat, mm².
 const LEAST_SEAT: f64 = 30.0;
 /// Thickness of the stop, mm.
