@@ -27,7 +27,8 @@ pub(crate) struct Further {
 /// Less than this is no reason for a further setup, mm³.
 const LEAST: f64 = 0.4;
 
-pub(crate) fn further(part: &Part, up: DVec3) -> Vec<Further> {
+/// `at_an_angle`: tilted sides that are held; what they see is theirs.
+pub(crate) fn further(part: &Part, up: DVec3, at_an_angle: &[DVec3]) -> Vec<Further> {
     // A frame whose z is up; its x and y are the directions across.
     let x = if up.x.abs() > 0.5 { DVec3::Y } else { DVec3::X };
     let turn = DMat3::from_cols(x, up.cross(x), up);
@@ -43,6 +44,10 @@ pub(crate) fn further(part: &Part, up: DVec3) -> Vec<Further> {
             let n = ((w[1].t - w[0].t) / cell).round();
             hidden.extend((0..n as usize).map(|i| grid.point(k, w[0].t + (w[1].t - w[0].t) * (i as f64 + 0.5) / n)));
         }
+    }
+    for d in at_an_angle {
+        let theirs = sees(part, *d, cell);
+        hidden.retain(|p| !theirs(frame.point(*p)));
     }
     if (hidden.len() as f64) * cell.powi(3) < LEAST {
         return Vec::new();
@@ -91,6 +96,21 @@ pub(crate) fn further(part: &Part, up: DVec3) -> Vec<Further> {
         out.push(Further { up: up.round(), only: Only { places, cell } });
     }
     out
+}
+
+/// What a direction sees: is nothing of the part above a place?
+fn sees(part: &Part, d: DVec3, cell: f64) -> impl Fn(DVec3) -> bool {
+    let view = View::new(part, Placement::from_axes(d.any_orthonormal_vector(), d).inverse());
+    let grid = RayGrid::covering(2, &view.bounds, cell);
+    let last = |r: &Vec<geom::Crossing>| r.last().map_or(f64::NEG_INFINITY, |c| c.t);
+    let tops: Vec<f64> = view.mesh.crossings(&grid).iter().map(last).collect();
+    let to = view.from_part;
+    move |p| {
+        let q = to.point(p);
+        let near = |k: usize, v: f64| grid.range(k, v - 0.5 * cell, v + 0.5 * cell);
+        let mut rays = near(1, q.y).flat_map(|j| near(0, q.x).map(move |i| j * grid.count[0] + i));
+        rays.any(|k| tops[k] <= q.z + cell)
+    }
 }
 
 /// So many tilted setups are planned at most; whoever needs more wants another machine (or free surfaces).

@@ -196,24 +196,26 @@ pub(crate) struct Bench<'a> {
 impl Bench<'_> {
     /// Standing on finished faces, what the first two sides do not see; then on slopes.
     pub(crate) fn further_sides(&self, up: DVec3) -> Vec<Stand> {
-        let stand = |(k, f): (usize, Further)| {
-            let name = format!("side {}", k + 3);
-            let duty = Duty::Only(f.only);
+        let upright = |(k, f): (usize, Further)| {
+            let (name, duty) = (format!("side {}", k + 3), Duty::Only(f.only));
             let way = way_of_further(self.part, f.up, self.shop, self.material, self.wish, &name, &duty);
             let frame = standing(way.up, way.back, &self.part.bounds);
             Stand { name, way: How::Upright(Box::new(way)), up: f.up, frame, duty, over: 0.0 }
         };
-        let mut out: Vec<Stand> = further(self.part, up).into_iter().enumerate().map(stand).collect();
-        let ups: Vec<DVec3> = [up, -up].into_iter().chain(out.iter().map(|s| s.up)).collect();
-        for f in slanted(self.part, &ups) {
-            let held = out.iter().filter(|s| !s.is_given_up()).count();
-            let side = self.tilted_side(format!("side {}", held + 3), f);
-            out.push(side);
+        let across = further(self.part, up, &[]);
+        let ups: Vec<DVec3> = [up, -up].into_iter().chain(across.iter().map(|f| f.up)).collect();
+        let tilted: Vec<Stand> = slanted(self.part, &ups).into_iter().map(|f| self.tilted_side(f)).collect();
+        // What a tilted side sees as well is left to it: it is square to it.
+        let held: Vec<DVec3> = tilted.iter().filter(|s| !s.is_given_up()).map(|s| s.up).collect();
+        let across = if held.is_empty() { across } else { further(self.part, up, &held) };
+        let mut out: Vec<Stand> = across.into_iter().enumerate().map(upright).chain(tilted).collect();
+        for (k, s) in out.iter_mut().filter(|s| !s.is_given_up()).enumerate() {
+            s.name = format!("side {}", k + 3);
         }
         out
     }
     /// Tilted between the jaws.
-    fn tilted_side(&self, name: String, f: Further) -> Stand {
+    fn tilted_side(&self, f: Further) -> Stand {
         let Bench { part, shop, material, .. } = *self;
         let found = if self.wish.kinds.allow(HoldKind::Vise) {
             tilted::design(&Sloped { part, shop, material, up: f.up, cuts: &f.only.places })
@@ -222,7 +224,7 @@ impl Bench<'_> {
         };
         let frame = found.as_ref().map_or(Placement::IDENTITY, |(frame, _)| *frame);
         let way = How::Tilted(Box::new(found.map(|(_, t)| t)));
-        Stand { name, way, up: f.up, frame, duty: Duty::Only(f.only), over: 0.0 }
+        Stand { name: String::new(), way, up: f.up, frame, duty: Duty::Only(f.only), over: 0.0 }
     }
 }
 

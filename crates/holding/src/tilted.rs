@@ -31,6 +31,8 @@ const CLEAR: f64 = 1.0;
 const LEAST_AREA: f64 = 30.0;
 /// Less flat on the slope is no seat, mm².
 const LEAST_SEAT: f64 = 30.0;
+/// A slope carries a piece over so much of its length at least, mm.
+const LEAST_LENGTH: f64 = 8.0;
 /// Thickness of the stop, mm.
 const STOP: f64 = 4.0;
 /// The gauge pin, mm.
@@ -51,6 +53,8 @@ pub struct Tilted {
     pub angle: f64,
     /// Its flat that lies on the slope, in words.
     pub seat_words: String,
+    /// The stop is clamped so far up the slope from its lower end, mm.
+    pub stop_at: f64,
     /// Height of the parallels under the slope, mm; 0 where it stands on the vise's bed.
     pub parallels: f64,
     /// Jaw opening, mm.
@@ -153,7 +157,7 @@ fn stands(part: &Part, up: DVec3) -> Vec<Stand> {
 
 /// Tilted in the shop's vise, with the frame in which it stands; or why not.
 pub(crate) fn design(a: &Sloped) -> Result<(Placement, Tilted), String> {
-    if a.shop.angle_blocks.is_none() && a.shop.sine_bar.is_none() {
+    if a.shop.angle_blocks.is_none() && a.shop.sine_bars.is_empty() {
         return Err("the shop has neither angle blocks nor a sine bar".into());
     }
     let stands = stands(a.part, a.up);
@@ -177,6 +181,19 @@ pub(crate) fn design(a: &Sloped) -> Result<(Placement, Tilted), String> {
 }
 
 fn held(a: &Sloped, s: &Stand) -> Result<Tilted, String> {
+    let deg = (s.angle.to_degrees() * 1e6).round() / 1e6;
+    let ways = tilts(a.shop.angle_blocks.as_ref(), &a.shop.sine_bars, deg);
+    let mut why = format!("neither angle blocks nor sine bars give {deg:.2}°");
+    for tilt in ways {
+        match held_on(a, s, tilt, deg) {
+            Ok(t) => return Ok(t),
+            Err(w) => why = w,
+        }
+    }
+    Err(why)
+}
+
+fn held_on(a: &Sloped, s: &Stand, tilt: Tilt, deg: f64) -> Result<Tilted, String> {
     let vise = &a.shop.vise;
     let work = s.frame.inverse();
     let view = View::new(a.part, work);
@@ -195,19 +212,21 @@ fn held(a: &Sloped, s: &Stand) -> Result<Tilted, String> {
     let down = if down.z > 0.0 { -down } else { down };
     let furthest = |d: DVec3| view.mesh.points.iter().map(|p| p.dot(d)).fold(f64::NEG_INFINITY, Sure::at_least);
     let corner = out_of_it * furthest(out_of_it) + down * furthest(down);
-    let deg = (s.angle.to_degrees() * 1e6).round() / 1e6;
-    let ways = tilts(a.shop.angle_blocks.as_ref(), a.shop.sine_bar.as_ref(), deg);
-    if ways.is_empty() {
-        return Err(format!("neither angle blocks nor sine bar give {deg:.2}°"));
-    }
-    let Some(tilt) = ways.into_iter().find(|t| t.width_mm <= opening) else {
+    if tilt.width_mm > opening {
         return Err(format!("it is {:.0} mm between its walls, and what would set the angle is wider", len(opening)));
-    };
+    }
     let middle = b.max.y - opening / 2.0;
-    let seat = seat_on(a.part, s, &tilt, corner, down, middle)?;
     let lowest = a.cuts.iter().map(|p| work.point(*p).z).fold(b.max.z, Sure::at_most);
     let limit = lowest - CLEAR;
-    let top = |parallels: f64| corner.z - tilt.low_mm - parallels + vise.jaw_height_mm;
+    // The upper end of the slope stays below what is cut: the stop goes so far up it.
+    let under = (limit - corner.z) / s.angle.sin();
+    let stop_at = (tilt.length_mm - under).at_least(STOP).ceil();
+    if stop_at > tilt.length_mm - LEAST_LENGTH {
+        return Err(format!("{} would stand higher than what is cut", tilt.words));
+    }
+    let seat = seat_on(a.part, s, &tilt, stop_at, corner, down, middle)?;
+    let low = tilt.low_mm + stop_at * s.angle.sin();
+    let top = |parallels: f64| corner.z - low - parallels + vise.jaw_height_mm;
     let mut heights: Vec<f64> = std::iter::once(0.0).chain(vise.parallels_mm.iter().copied()).collect();
     heights.sort_by(f64::total_cmp);
     let Some(parallels) = heights.into_iter().find(|h| top(*h) <= limit) else {
@@ -234,6 +253,7 @@ fn held(a: &Sloped, s: &Stand) -> Result<Tilted, String> {
         vise: vise.name.clone(),
         angle: s.angle,
         seat_words: direction_words(s.seat),
+        stop_at,
         parallels,
         opening,
         jaw_top,
@@ -273,7 +293,15 @@ fn held(a: &Sloped, s: &Stand) -> Result<Tilted, String> {
 }
 
 /// Corners of what lies on the slope, work coordinates, mm.
-fn seat_on(part: &Part, s: &Stand, tilt: &Tilt, corner: DVec3, down: DVec3, middle: f64) -> Result<Vec<DVec3>, String> {
+fn seat_on(
+    part: &Part,
+    s: &Stand,
+    tilt: &Tilt,
+    stop_at: f64,
+    corner: DVec3,
+    down: DVec3,
+    middle: f64,
+) -> Result<Vec<DVec3>, String> {
     // Seen square to the flat: x down the slope or up it, y along the jaws' travel.
     let back = s.frame.dir(DVec3::Y);
     let onto = Placement { turn: turn(s.seat, back), shift: DVec3::ZERO };
@@ -282,7 +310,7 @@ fn seat_on(part: &Part, s: &Stand, tilt: &Tilt, corner: DVec3, down: DVec3, midd
     let flat = view.shadow(top - OFF_FLOOR);
     let over = onto.inverse().after(&s.frame);
     let (at, to, y) = (over.point(corner), over.dir(down), over.point(DVec3::Y * middle).y);
-    let far = at.x - to.x * tilt.length_mm;
+    let far = at.x - to.x * (tilt.length_mm - stop_at);
     let half = tilt.width_mm / 2.0;
     let strip = Region::rect(DVec2::new(at.x.at_most(far), y - half), DVec2::new(at.x.at_least(far), y + half));
     let lies = flat.intersect(&strip).without_specks(1.0);
@@ -295,7 +323,7 @@ fn seat_on(part: &Part, s: &Stand, tilt: &Tilt, corner: DVec3, down: DVec3, midd
 
 impl Tilted {
     fn own_bodies(&self, vise: &Vise, corner: DVec3, down: DVec3, middle: f64, along: f64) -> Vec<Body> {
-        let bed = corner.z - self.tilt.low_mm - self.parallels;
+        let bed = corner.z - self.tilt.low_mm - self.stop_at * self.angle.sin() - self.parallels;
         let (x0, x1) = (along - vise.jaw_width_mm / 2.0, along + vise.jaw_width_mm / 2.0);
         let named = |name: &str, y0: f64, y1: f64, z0: f64, z1: f64| Body {
             in_front: y1 < -0.5 * self.opening,
@@ -311,11 +339,13 @@ impl Tilted {
         let (c, down) = (flat(corner), flat(down));
         let up = flat(self.seat_normal);
         let foot = bed + self.parallels;
-        let (low, high) = (c + down * STOP, c - down * self.tilt.length_mm);
+        let (low, stop) = (c + down * self.stop_at, c + down * STOP);
+        let high = c - down * (self.tilt.length_mm - self.stop_at);
         let outline = [
             DVec2::new(low.x, foot),
             low,
-            low + up * self.tilt.stop_mm,
+            stop,
+            stop + up * self.tilt.stop_mm,
             c + up * self.tilt.stop_mm,
             c,
             high,
@@ -427,9 +457,10 @@ impl Tilted {
         });
         let mut out = vec![
             format!(
-                "Vise: {}{stack}, {on} in the middle between the jaws, its stop at the {}; opening {} mm",
+                "Vise: {}{stack}, {on} in the middle between the jaws, lower end to the {}, its stop clamped {} mm up from there; opening {} mm",
                 self.tilt.words,
                 self.side(),
+                len(trim(self.stop_at)),
                 len(trim((self.opening * 100.0).round() / 100.0))
             ),
             format!(

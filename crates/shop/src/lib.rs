@@ -43,7 +43,7 @@ pub struct Shop {
     pub angle_blocks: Option<AngleBlocks>,
     /// The same for any angle.
     #[serde(default)]
-    pub sine_bar: Option<SineBar>,
+    pub sine_bars: Vec<SineBar>,
     /// Cutters in their holders.
     pub crib: Vec<Tool>,
     /// Materials.
@@ -91,7 +91,7 @@ impl Shop {
             pins: Vec<Pin>,
             screws: Vec<Screw>,
             angle_blocks: AngleBlocks,
-            sine_bar: SineBar,
+            sine_bars: Vec<SineBar>,
         }
         #[derive(Deserialize)]
         struct Crib {
@@ -115,7 +115,7 @@ impl Shop {
             pins: place.pins,
             screws: place.screws,
             angle_blocks: Some(place.angle_blocks),
-            sine_bar: Some(place.sine_bar),
+            sine_bars: place.sine_bars,
             crib: crib.tool,
             materials: materials.material,
         };
@@ -134,7 +134,7 @@ impl Shop {
         let stuck = blanks.or_else(stuck).or_else(|| self.adhesives.iter().find_map(Adhesive::fault));
         let tilted = || {
             let blocks = self.angle_blocks.as_ref().and_then(AngleBlocks::fault);
-            blocks.or_else(|| self.sine_bar.as_ref().and_then(SineBar::fault))
+            blocks.or_else(|| self.sine_bars.iter().find_map(SineBar::fault))
         };
         if let Some(fault) = stuck.or_else(screwed).or_else(tilted) {
             return Err(ShopError::Wrong(fault));

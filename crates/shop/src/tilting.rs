@@ -124,8 +124,8 @@ impl SineBar {
 }
 
 /// Every way in which a shop sets an angle, degrees, the simplest first.
-pub fn tilts(blocks: Option<&AngleBlocks>, bar: Option<&SineBar>, deg: f64) -> Vec<Tilt> {
-    blocks.and_then(|b| b.set(deg)).into_iter().chain(bar.and_then(|b| b.set(deg))).collect()
+pub fn tilts(blocks: Option<&AngleBlocks>, bars: &[SineBar], deg: f64) -> Vec<Tilt> {
+    blocks.and_then(|b| b.set(deg)).into_iter().chain(bars.iter().filter_map(|b| b.set(deg))).collect()
 }
 
 #[cfg(test)]
@@ -136,15 +136,15 @@ mod tests {
     #[test]
     fn blocks_first_then_the_sine_bar() {
         let s = Shop::demo().unwrap();
-        let at = |deg: f64| super::tilts(s.angle_blocks.as_ref(), s.sine_bar.as_ref(), deg);
+        let at = |deg: f64| super::tilts(s.angle_blocks.as_ref(), &s.sine_bars, deg);
         assert_eq!(at(15.0)[0].words, "angle block 15°");
         assert_eq!(at(14.0)[0].words, "angle blocks 15° − 1°");
         let odd = at(17.25);
-        assert!(odd.len() == 1 && odd[0].stack_mm == Some(29.654), "{odd:?}");
-        assert_eq!(at(30.0).iter().find_map(|t| t.stack_mm), Some(50.0));
-        assert_eq!(at(10.0).iter().find_map(|t| t.stack_mm), Some(17.365));
+        assert!(odd.len() == 2 && odd[0].stack_mm == Some(14.827) && odd[1].stack_mm == Some(29.654), "{odd:?}");
+        let long = |deg: f64| at(deg).last().and_then(|t| t.stack_mm);
+        assert_eq!((long(30.0), long(10.0)), (Some(50.0), Some(17.365)));
         assert!(at(70.5).is_empty());
-        assert!(super::tilts(None, None, 15.0).is_empty());
+        assert!(super::tilts(None, &[], 15.0).is_empty());
         let bad = crate::tilting::AngleBlocks { angles_deg: vec![95.0], ..s.angle_blocks.unwrap() };
         assert!(bad.fault().is_some());
     }

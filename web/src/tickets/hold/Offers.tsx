@@ -52,7 +52,7 @@ function OfferCard({ offer: o }: { offer: Offer }) {
   return (
     <Card $chosen={o.chosen} data-offer={o.kind}>
       <Line style={{ justifyContent: 'space-between', flexWrap: 'nowrap' }}>
-        <b>{names[o.kind]}</b>
+        <b>{o.tilted ? 'On a slope between flat jaws' : names[o.kind]}</b>
         {o.chosen ? (
           <Stamp kind={sheet.hold.kinds ? 'decided' : 'proposed'} words={sheet.hold.kinds ? 'decided' : 'proposed'} />
         ) : null}
