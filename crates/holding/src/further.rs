@@ -107,7 +107,8 @@ fn sees(part: &Part, d: DVec3, cell: f64) -> impl Fn(DVec3) -> bool {
     let to = view.from_part;
     move |p| {
         let q = to.point(p);
-        let near = |k: usize, v: f64| grid.range(k, v - 0.5 * cell, v + 0.5 * cell);
+        // Beside a wall that runs along `d` the ray on the other side of it tells.
+        let near = |k: usize, v: f64| grid.range(k, v - 1.5 * cell, v + 1.5 * cell);
         let mut rays = near(1, q.y).flat_map(|j| near(0, q.x).map(move |i| j * grid.count[0] + i));
         rays.any(|k| tops[k] <= q.z + cell)
     }
@@ -136,6 +137,20 @@ pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
         .flat_map(|up| View::new(part, frame(*up)).chamfers(CHAMFER))
         .flat_map(|c| c.faces)
         .collect();
+    let seen: Vec<_> = ups.iter().take(2).map(|up| (*up, sees(part, *up, 0.4))).collect();
+    // What stands upright on the first two sides, and lies open to one of them, is a wall of theirs.
+    let is_wall = |f: &part::Face, normal: DVec3| {
+        let points: Vec<DVec3> = f
+            .triangles
+            .clone()
+            .map(|t| {
+                let c = part.mesh.corners(t);
+                (c[0] + c[1] + c[2]) / 3.0 + normal * 0.6
+            })
+            .collect();
+        let open = |s: &dyn Fn(DVec3) -> bool| 2 * points.iter().filter(|p| s(**p)).count() > points.len();
+        seen.iter().any(|(up, sees)| normal.dot(*up).abs() < 1e-6 && open(sees))
+    };
     // What each direction shows: faces.
     let shown = |d: DVec3| -> BTreeSet<u32> {
         let view = View::new(part, frame(d));
@@ -145,10 +160,8 @@ pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
             let f = &part.faces[k];
             match f.surface {
                 Surface::Plane { normal, .. } => {
-                    // What stands upright on the first two sides is a wall of theirs.
-                    let wall = ups.first().is_some_and(|up| normal.dot(*up).abs() < 1e-6);
-                    let flat = normal.dot(d) > 1.0 - 1e-7 && f.area > SMALL && !wall && !upright.contains(&(k as u32));
-                    flat && floors.iter().any(|z| (z - view.face_bounds(k).max.z).abs() < 2e-3)
+                    let flat = normal.dot(d) > 1.0 - 1e-7 && f.area > SMALL && !upright.contains(&(k as u32));
+                    flat && !is_wall(f, normal) && floors.iter().any(|z| (z - view.face_bounds(k).max.z).abs() < 2e-3)
                 }
                 Surface::Cylinder { origin, axis, radius, hollow: true } => {
                     let at = view.from_part.point(origin).truncate();

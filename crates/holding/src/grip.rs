@@ -118,6 +118,19 @@ pub(crate) fn lowest_cut_near_jaws(view: &View, first_side: &View, second_from_f
             low = low.at_most(c.low - 1.0);
         }
     }
+    // Over slanted and curved faces it is cleared down to where the next one of them begins.
+    let outline = view.shadow(b.min.z - 1.0);
+    let mut feet: Vec<f64> = view.slanted().iter().map(|f| view.face_bounds(*f as usize).max.z).collect();
+    feet.sort_by(f64::total_cmp);
+    feet.dedup_by(|a, b| (*a - *b).abs() < 0.5);
+    for z in feet.into_iter().filter(|z| *z < low - 1e-3 && *z < b.max.z - 1e-3) {
+        let open = outline.minus(&view.shadow(z + OFF_FLOOR)).shrunk(0.05, 0.01);
+        let near = |(lo, hi): (DVec2, DVec2)| lo.y < b.min.y + REACH || hi.y > b.max.y - REACH;
+        if open.components().iter().any(|c| c.area() > 2.0 && c.bounds().is_some_and(near)) {
+            low = z;
+            break;
+        }
+    }
     low
 }
 

@@ -19,6 +19,7 @@ use shop::Shop;
 use shop::machine::{Material, Vise};
 use shop::tilting::{Tilt, tilts};
 use shop::tool::trim;
+use std::collections::BTreeMap;
 use ts_rs::TS;
 
 /// Steeper than this a piece slides and tips before it is clamped, rad (common practice, no source).
@@ -33,6 +34,8 @@ const LEAST_AREA: f64 = 30.0;
 const LEAST_SEAT: f64 = 30.0;
 /// A slope carries a piece over so much of its length at least, mm.
 const LEAST_LENGTH: f64 = 8.0;
+/// What is cut so near to where a piece lies goes through, mm.
+const THROUGH: f64 = 3.0;
 /// Thickness of the stop, mm.
 const STOP: f64 = 4.0;
 /// The gauge pin, mm.
@@ -55,6 +58,8 @@ pub struct Tilted {
     pub seat_words: String,
     /// The stop is clamped so far up the slope from its lower end, mm.
     pub stop_at: f64,
+    /// Its middle stands so far in front of the fixed jaw, mm.
+    pub in_front_of_jaw: f64,
     /// Height of the parallels under the slope, mm; 0 where it stands on the vise's bed.
     pub parallels: f64,
     /// Jaw opening, mm.
@@ -215,9 +220,20 @@ fn held_on(a: &Sloped, s: &Stand, tilt: Tilt, deg: f64) -> Result<Tilted, String
     if tilt.width_mm > opening {
         return Err(format!("it is {:.0} mm between its walls, and what would set the angle is wider", len(opening)));
     }
-    let middle = b.max.y - opening / 2.0;
-    let lowest = a.cuts.iter().map(|p| work.point(*p).z).fold(b.max.z, Sure::at_most);
-    let limit = lowest - CLEAR;
+    let seated = out_of_it * furthest(out_of_it);
+    let through: Vec<f64> = a
+        .cuts
+        .iter()
+        .map(|p| work.point(*p))
+        .filter(|p| (seated - *p).dot(out_of_it) < THROUGH)
+        // With the part around it.
+        .filter(|p| view.shadow((p.z * 2.0).floor() / 2.0 + 1.0).filled().contains(p.truncate()))
+        .map(|p| p.y)
+        .collect();
+    let Some(middle) = beside(&through, opening, tilt.width_mm) else {
+        return Err("what goes right through it would be cut into what it stands on".into());
+    };
+    let limit = lowest_open(&view, a.cuts) - CLEAR;
     // The upper end of the slope stays below what is cut: the stop goes so far up it.
     let under = (limit - corner.z) / s.angle.sin();
     let stop_at = (tilt.length_mm - under).at_least(STOP).ceil();
@@ -254,6 +270,7 @@ fn held_on(a: &Sloped, s: &Stand, tilt: Tilt, deg: f64) -> Result<Tilted, String
         angle: s.angle,
         seat_words: direction_words(s.seat),
         stop_at,
+        in_front_of_jaw: -middle,
         parallels,
         opening,
         jaw_top,
@@ -290,6 +307,29 @@ fn held_on(a: &Sloped, s: &Stand, tilt: Tilt, deg: f64) -> Result<Tilted, String
         ));
     }
     Ok(t)
+}
+
+/// Where a slope stands between the jaws (y 0 the fixed one, towards −y), as near to the middle as nothing that is cut through comes down on it.
+fn beside(through: &[f64], opening: f64, width: f64) -> Option<f64> {
+    const APART: f64 = 0.3;
+    let free = |y: &f64| through.iter().all(|t| (t - y).abs() > width / 2.0 + APART);
+    let room = ((opening - width) / 2.0).floor().at_least(0.0) as i32;
+    let offsets = (0..=room).flat_map(|k| [k, -k]).map(f64::from);
+    offsets.map(|off| off - opening / 2.0).find(free)
+}
+
+/// The lowest place that is cut and lies open to the outside: in a bore or a pocket a cutter meets no jaw.
+fn lowest_open(view: &View, cuts: &[DVec3]) -> f64 {
+    const STEP: f64 = 0.5;
+    let mut by_height: BTreeMap<i64, Vec<DVec2>> = BTreeMap::new();
+    for p in cuts.iter().map(|p| view.from_part.point(*p)) {
+        by_height.entry((p.z / STEP).floor() as i64).or_default().push(p.truncate());
+    }
+    let open = |(k, at): &(&i64, &Vec<DVec2>)| {
+        let around = view.shadow((**k as f64 + 1.0) * STEP).filled();
+        at.iter().any(|p| !around.contains(*p))
+    };
+    by_height.iter().find(open).map_or(view.bounds.max.z, |(k, _)| *k as f64 * STEP).at_most(view.bounds.max.z)
 }
 
 /// Corners of what lies on the slope, work coordinates, mm.
@@ -457,8 +497,9 @@ impl Tilted {
         });
         let mut out = vec![
             format!(
-                "Vise: {}{stack}, {on} in the middle between the jaws, lower end to the {}, its stop clamped {} mm up from there; opening {} mm",
+                "Vise: {}{stack}, {on}, its middle {} mm in front of the fixed jaw, lower end to the {}, its stop clamped {} mm up from there; opening {} mm",
                 self.tilt.words,
+                len(trim(self.in_front_of_jaw)),
                 self.side(),
                 len(trim(self.stop_at)),
                 len(trim((self.opening * 100.0).round() / 100.0))

@@ -21,8 +21,15 @@ fn stops(proof: &Proof) -> Vec<&str> {
     proof.findings.iter().filter(|f| f.severity == Severity::Stop).map(|f| f.what.as_str()).collect()
 }
 
-/// A block whose end at +X falls by `deg`, from `at` on, with bores and a pocket square to the slope.
-fn slope(size: [f64; 3], at: f64, deg: f64, bores: &[(f64, f64, f64)], pocket: Option<[f64; 4]>) -> Shape {
+/// A block whose end at +X falls by `deg`, from `at` on, with bores so deep and a pocket square to the slope.
+fn slope(
+    size: [f64; 3],
+    at: f64,
+    deg: f64,
+    bores: &[(f64, f64, f64)],
+    deep: f64,
+    pocket: Option<[f64; 4]>,
+) -> Shape {
     let [w, l, h] = size;
     let a = deg.to_radians();
     let pivot = [at, 0.0, h];
@@ -31,7 +38,7 @@ fn slope(size: [f64; 3], at: f64, deg: f64, bores: &[(f64, f64, f64)], pocket: O
     p = p.cut(&over.moved([0.0, 1.0, 0.0], a, pivot).unwrap()).unwrap();
     // Down the slope by s, across by y.
     for &(s, y, d) in bores {
-        let c = Shape::cylinder([s, y, -9.0], [0.0, 0.0, 1.0], d / 2.0, 20.0).unwrap();
+        let c = Shape::cylinder([s, y, -deep], [0.0, 0.0, 1.0], d / 2.0, deep + 11.0).unwrap();
         p = p.cut(&c.moved([0.0, 1.0, 0.0], a, pivot).unwrap()).unwrap();
     }
     if let Some([s, y, long, deep]) = pocket {
@@ -42,8 +49,17 @@ fn slope(size: [f64; 3], at: f64, deg: f64, bores: &[(f64, f64, f64)], pocket: O
     p
 }
 
+/// For tries by hand: into the directory that `GOLDCHIP_FAMILY_DIR` names.
+fn written(shape: &Shape, name: &str) {
+    if let Ok(dir) = std::env::var("GOLDCHIP_FAMILY_DIR") {
+        shape.write_step(&std::path::Path::new(&dir).join(format!("{name}.step"))).unwrap();
+    }
+}
+
 fn sample() -> Part {
-    read(&slope([70.0, 34.0, 26.0], 20.0, 15.0, &[(12.0, 9.0, 5.0), (12.0, 25.0, 5.0)], Some([24.0, 12.0, 16.0, 3.0])))
+    let shape = slope([70.0, 34.0, 26.0], 20.0, 15.0, &[(12.0, 9.0, 5.0), (12.0, 25.0, 5.0)], 60.0, Some([24.0, 12.0, 16.0, 3.0]));
+    written(&shape, "slope");
+    read(&shape)
 }
 
 #[test]
@@ -96,10 +112,7 @@ fn a_wrong_tilt_is_found() {
     let low = Placement { shift: DVec3::new(0.0, 0.0, 0.05), ..Placement::IDENTITY };
     plan.sides[last].setup.part_from_work = true_one.after(&low.inverse());
     let deep = prove_plan(&part, &plan, &shop).unwrap();
-    // The slope itself by 0.05 mm; the cones that drills leave below flat bottoms are then not where they may be.
-    assert!(!deep.passed() && deep.gouge_mm >= 0.05 - deep.error_mm, "{}", deep.gouge_mm);
-    let slope = deep.findings.iter().filter(|f| f.kind == "gouge").map(|f| reason::plain(&f.what).into_owned());
-    assert!(slope.clone().any(|w| w.starts_with("0.05")), "{:?}", slope.collect::<Vec<_>>());
+    assert!((deep.gouge_mm - 0.05).abs() <= deep.error_mm + 1e-3, "{}", deep.gouge_mm);
 }
 
 #[test]
@@ -111,9 +124,13 @@ fn without_blocks_it_stays_rough_and_says_why() {
     assert!(plan.sides.iter().all(|s| !matches!(s.setup.hold, Hold::Tilted(_))));
     let f = proof.findings.iter().find(|f| f.kind == "not_tilted").expect("told");
     assert!(f.what.contains("neither angle blocks nor a sine bar") && f.severity == Severity::Warn, "{}", f.what);
-    assert!(!proof.complete && proof.passed(), "{:?}", stops(&proof));
-    // With the bar alone the angle comes from gauge blocks: 50 mm × sin 15°.
+    assert!(!proof.complete, "{:?}", stops(&proof));
+    // With the bar alone the angle comes from gauge blocks: 50 mm × sin 15°. Bores that come down on it are not cut there; the slope without them is.
     let bar = Shop { angle_blocks: None, ..shop };
+    let (plan, _) = planned(&part, &bar);
+    let f = plan.findings.iter().find(|f| f.kind == "not_tilted").expect("told");
+    assert!(f.what.contains("cut into what it stands on"), "{}", f.what);
+    let part = read(&slope([70.0, 34.0, 26.0], 20.0, 15.0, &[], 0.0, Some([24.0, 12.0, 16.0, 3.0])));
     let (plan, proof) = planned(&part, &bar);
     let Hold::Tilted(t) = &plan.sides.last().unwrap().setup.hold else { panic!("not tilted") };
     assert_eq!(t.tilt.stack_mm, Some(12.941));
@@ -138,11 +155,8 @@ fn random_slopes() {
             .collect();
         let clash = bores[0].0 - bores[1].0;
         let apart = clash.hypot(bores[0].1 - bores[1].1) > 9.0;
-        let shape = slope(size, at, deg, if apart { &bores } else { &bores[..1] }, None);
-        if let Ok(dir) = std::env::var("GOLDCHIP_FAMILY_DIR") {
-            shape.write_step(&std::path::Path::new(&dir).join(format!("slope{seed:03}.step"))).unwrap();
-            continue;
-        }
+        let shape = slope(size, at, deg, if apart { &bores } else { &bores[..1] }, d.pick(&[9.0, 60.0]), None);
+        written(&shape, &format!("slope{seed:03}"));
         let part = read(&shape);
         let (plan, proof) = planned(&part, &shop);
         let tilted = plan.sides.iter().any(|s| matches!(s.setup.hold, Hold::Tilted(_)));
