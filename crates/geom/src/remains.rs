@@ -199,9 +199,11 @@ fn aslant(slabs: &Slabs, to_new: &Placement) -> Slabs {
         }
     }
     Slabs::stacked(
-        layers.into_iter().map(|(k, all)| (k as f64 * ACROSS, (k + 1) as f64 * ACROSS, all)).filter(|l| l.0 < top).map(
-            |(low, high, all)| (low, if high < top { high } else { top }, together(all.into_iter())),
-        ),
+        layers
+            .into_iter()
+            .map(|(k, all)| (k as f64 * ACROSS, (k + 1) as f64 * ACROSS, all))
+            .filter(|l| l.0 < top)
+            .map(|(low, high, all)| (low, if high < top { high } else { top }, together(all.into_iter()))),
     )
 }
 

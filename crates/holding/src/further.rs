@@ -5,8 +5,9 @@
 
 use geom::{DMat3, DVec3, Placement, RayGrid};
 use part::{Part, Surface, View};
-use std::collections::BTreeSet;
+use reason::Sure;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 
 /// What a further side is for: places in part coordinates, each the middle of a cube of side `cell`.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -132,11 +133,8 @@ pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
         let along = up.any_orthonormal_vector();
         Placement::from_axes(along, up).inverse()
     };
-    let upright: BTreeSet<u32> = ups
-        .iter()
-        .flat_map(|up| View::new(part, frame(*up)).chamfers(CHAMFER))
-        .flat_map(|c| c.faces)
-        .collect();
+    let upright: BTreeSet<u32> =
+        ups.iter().flat_map(|up| View::new(part, frame(*up)).chamfers(CHAMFER)).flat_map(|c| c.faces).collect();
     let seen: Vec<_> = ups.iter().take(2).map(|up| (*up, sees(part, *up, 0.4))).collect();
     // What stands upright on the first two sides, and lies open to one of them, is a wall of theirs.
     let is_wall = |f: &part::Face, normal: DVec3| {
@@ -200,7 +198,8 @@ fn over(part: &Part, up: DVec3, faces: &BTreeSet<u32>) -> Only {
         let f = &part.faces[*f as usize];
         for t in f.triangles.clone() {
             let [a, b, c] = part.mesh.corners(t);
-            let n = ([a, b, c].iter().zip([b, c, a]).map(|(p, q)| p.distance(q)).fold(0.0, f64::max) / CELL).ceil() as usize;
+            let n = ([a, b, c].iter().zip([b, c, a]).map(|(p, q)| p.distance(q)).fold(0.0, Sure::at_least) / CELL)
+                .ceil() as usize;
             for i in 0..=n {
                 for j in 0..=n - i {
                     let (u, v) = (i as f64 / n as f64, j as f64 / n as f64);

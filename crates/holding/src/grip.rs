@@ -43,7 +43,8 @@ impl JawRays {
     pub fn bearing(&self, z0: f64, z1: f64) -> (Vec<DVec2>, f64) {
         let width = self.grid.count[0];
         let zs = self.grid.range(0, z0, z1);
-        let both = (0..self.grid.count[1]).flat_map(|v| zs.clone().map(move |u| v * width + u)).filter(|k| self.both[*k]);
+        let both =
+            (0..self.grid.count[1]).flat_map(|v| zs.clone().map(move |u| v * width + u)).filter(|k| self.both[*k]);
         let at = |k: usize| self.grid.at(k);
         (both.map(|k| DVec2::new(at(k).y, at(k).x)).collect(), self.grid.pitch)
     }

@@ -137,7 +137,16 @@ pub struct Body {
 impl Body {
     /// A plain box.
     pub(crate) fn boxed(name: &str, min: DVec3, max: DVec3) -> Body {
-        Body { name: name.into(), min, max, in_front: false, layers: Vec::new(), lies: None, may_cut: 0.0, sticks: false }
+        Body {
+            name: name.into(),
+            min,
+            max,
+            in_front: false,
+            layers: Vec::new(),
+            lies: None,
+            may_cut: 0.0,
+            sticks: false,
+        }
     }
 }
 
@@ -495,24 +504,18 @@ impl Hold {
     pub fn jaws(&self) -> Option<&SoftJaws> {
         match self {
             Hold::SoftJaws(j) => Some(j),
-            Hold::Vise(_)
-            | Hold::Tilted(_)
-            | Hold::JawPair(_)
-            | Hold::Chuck(_)
-            | Hold::Bond(_)
-            | Hold::Plate(_) => None,
+            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) | Hold::Plate(_) => {
+                None
+            }
         }
     }
     /// What stands on the piece where cutters pass: heads of screws. A plan goes around them.
     pub fn on_top(&self) -> &[Body] {
         match self {
             Hold::Plate(p) => p.heads(),
-            Hold::Vise(_)
-            | Hold::Tilted(_)
-            | Hold::SoftJaws(_)
-            | Hold::JawPair(_)
-            | Hold::Chuck(_)
-            | Hold::Bond(_) => &[],
+            Hold::Vise(_) | Hold::Tilted(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => {
+                &[]
+            }
         }
     }
 }

@@ -253,8 +253,7 @@ fn held_on(a: &Sloped, s: &Stand, tilt: Tilt, deg: f64) -> Result<Tilted, String
     let ends = |f: fn(f64, f64) -> f64, start: f64| cells.iter().map(|c| c.x).fold(start, f);
     let (x0, x1) = (ends(Sure::at_most, f64::INFINITY), ends(Sure::at_least, f64::NEG_INFINITY));
     let along = if x0 < x1 { f64::midpoint(x0, x1) } else { b.middle().x };
-    let cells: Vec<DVec2> =
-        cells.into_iter().filter(|c| (c.x - along).abs() <= vise.jaw_width_mm / 2.0).collect();
+    let cells: Vec<DVec2> = cells.into_iter().filter(|c| (c.x - along).abs() <= vise.jaw_width_mm / 2.0).collect();
     let area = cells.len() as f64 * cell * cell;
     if area < LEAST_AREA || jaw_top < LEAST_GRIP {
         return Err(format!("only {area:.0} mm² of its walls lie in the jaws below what is cut"));
@@ -355,7 +354,11 @@ fn seat_on(
     let strip = Region::rect(DVec2::new(at.x.at_most(far), y - half), DVec2::new(at.x.at_least(far), y + half));
     let lies = flat.intersect(&strip).without_specks(1.0);
     if lies.area() < LEAST_SEAT {
-        return Err(format!("only {:.0} mm² of its {} face would lie on the slope", lies.area(), direction_words(s.seat)));
+        return Err(format!(
+            "only {:.0} mm² of its {} face would lie on the slope",
+            lies.area(),
+            direction_words(s.seat)
+        ));
     }
     let back = over.inverse();
     Ok(corners_of(&lies, top).into_iter().map(|p| back.point(p)).collect())
@@ -391,7 +394,8 @@ impl Tilted {
             high,
             DVec2::new(high.x, foot),
         ];
-        let (name, half) = (if self.tilt.stack_mm.is_some() { "sine bar" } else { "angle block" }, self.tilt.width_mm / 2.0);
+        let (name, half) =
+            (if self.tilt.stack_mm.is_some() { "sine bar" } else { "angle block" }, self.tilt.width_mm / 2.0);
         let ends = [middle - half, middle + half];
         // Prisms along y: their x is the work's x, their y its z.
         let lies = Placement { turn: DMat3::from_cols(DVec3::X, DVec3::Z, -DVec3::Y), shift: DVec3::ZERO };
@@ -492,9 +496,10 @@ impl Tilted {
             p if p > 0.0 => format!("on parallels of {} mm", len(trim(p))),
             _ => "on the vise's bed".into(),
         };
-        let stack = self.tilt.stack_mm.map_or_else(String::new, |s| {
-            format!(", {:.3} mm of gauge blocks under its upper roller", len(s))
-        });
+        let stack = self
+            .tilt
+            .stack_mm
+            .map_or_else(String::new, |s| format!(", {:.3} mm of gauge blocks under its upper roller", len(s)));
         let mut out = vec![
             format!(
                 "Vise: {}{stack}, {on}, its middle {} mm in front of the fixed jaw, lower end to the {}, its stop clamped {} mm up from there; opening {} mm",
@@ -523,14 +528,23 @@ impl Tilted {
         };
         let mut out = vec![
             Fact::new("Tilted by", self.angle.to_degrees(), "°", &[], self.tilt.words.clone()),
-            Fact::new("Walls in the jaws", self.area, "mm²", &self.terms, format!("of each, its {} face on the slope", self.seat_words)),
+            Fact::new(
+                "Walls in the jaws",
+                self.area,
+                "mm²",
+                &self.terms,
+                format!("of each, its {} face on the slope", self.seat_words),
+            ),
             Fact::new("Opening", self.opening, "mm", &[], ""),
             Fact::new("Close it with", self.clamp_kn, "kN", &self.terms, force),
             Fact::new("Above the jaws", self.above, "mm", &[], ""),
         ];
         if let Some(stack) = self.tilt.stack_mm {
             let why = [Term::new("α", "angle of the slope", self.angle.to_degrees(), "°")];
-            out.insert(1, Fact::new("Gauge blocks", stack, "mm", &why, "under the upper roller: rollers' distance × sin α"));
+            out.insert(
+                1,
+                Fact::new("Gauge blocks", stack, "mm", &why, "under the upper roller: rollers' distance × sin α"),
+            );
         }
         if self.parallels > 0.0 {
             out.push(Fact::new("Parallels under it", self.parallels, "mm", &[], ""));
@@ -554,7 +568,8 @@ impl Tilted {
     pub(crate) fn zero_in_machine(&self, shop: &Shop) -> DVec3 {
         let m = &shop.machine;
         let [x, y] = m.middle_mm();
-        let jaws = self.bodies.first().map_or(DVec3::ZERO, |b| DVec3::new(f64::midpoint(b.min.x, b.max.x), 0.0, b.min.z));
+        let jaws =
+            self.bodies.first().map_or(DVec3::ZERO, |b| DVec3::new(f64::midpoint(b.min.x, b.max.x), 0.0, b.min.z));
         DVec3::new(x - jaws.x, y + self.opening / 2.0, -m.nose_to_table_mm + shop.vise.bed_height_mm - jaws.z)
     }
     pub(crate) fn datum(&self) -> [Datum; 3] {
@@ -562,10 +577,15 @@ impl Tilted {
         let pin = format!("gauge pin Ø{} in the corner of slope and stop, touched before loading", len(trim(PIN)));
         let touch = || Term::new("", "edge finder or gauge pin (common practice, no source)", TOUCH, "mm");
         let seat = || Term::new("", "seat on the slope and against its stop", SEAT, "mm");
-        let [lean_x, back, lean_z] = <[Term; 3]>::try_from(self.error()).unwrap_or_else(|_| [touch(), touch(), touch()]);
+        let [lean_x, back, lean_z] =
+            <[Term; 3]>::try_from(self.error()).unwrap_or_else(|_| [touch(), touch(), touch()]);
         [
             Datum::new("X", format!("{pin}: its middle is X {:.3}", len(x)), vec![touch(), seat(), lean_x]),
-            Datum::new("Y", "face of the fixed jaw: touched by the edge finder before loading".into(), vec![touch(), back]),
+            Datum::new(
+                "Y",
+                "face of the fixed jaw: touched by the edge finder before loading".into(),
+                vec![touch(), back],
+            ),
             Datum::new("Z", format!("the same pin: its top is Z {:.3}", len(z)), vec![touch(), seat(), lean_z]),
         ]
     }

@@ -217,7 +217,9 @@ impl<'a> View<'a> {
                             w.area += f.area;
                             w.faces.push(k);
                         }
-                        None => walls.push(Wall { at, r: radius, z0: b.min.z, z1: b.max.z, area: f.area, faces: vec![k] }),
+                        None => {
+                            walls.push(Wall { at, r: radius, z0: b.min.z, z1: b.max.z, area: f.area, faces: vec![k] })
+                        }
                     }
                 }
                 Surface::Cone { origin, axis, half_angle, hollow: true, .. } if self.dir(axis).z.abs() > 1.0 - 1e-7 => {
@@ -275,7 +277,8 @@ impl<'a> View<'a> {
     fn all_around(&self, faces: &[usize], at: DVec2) -> bool {
         const SECTORS: usize = 24;
         let mut seen = [false; SECTORS];
-        let sector = |angle: f64| (angle / std::f64::consts::TAU * SECTORS as f64).floor().rem_euclid(SECTORS as f64) as usize;
+        let sector =
+            |angle: f64| (angle / std::f64::consts::TAU * SECTORS as f64).floor().rem_euclid(SECTORS as f64) as usize;
         for t in faces.iter().flat_map(|k| self.part.faces[*k].triangles.clone()) {
             let c = self.mesh.corners(t);
             for k in 0..3 {

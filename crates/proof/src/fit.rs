@@ -4,8 +4,8 @@
 //! Ends of rays are exact, so overlap and gap are; what slips between rays is narrower than their distance.
 
 use crate::cut;
-use crate::oblique::{self, Done};
 use crate::dexel::{Field, Ray};
+use crate::oblique::{self, Done};
 use crate::sweep::Sweep;
 use crate::{Input, SetupInput};
 use geom::{Box3, DVec3, Placement, RayGrid};

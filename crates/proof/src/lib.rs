@@ -603,8 +603,7 @@ const ALL: f64 = 0.95;
 /// most.
 fn best_way(p: &Patch, model: &Stock, input: &Input) -> Option<(String, &'static str)> {
     let square = "No setup cuts from that side. Add one, or do it by hand afterwards.";
-    let tilted =
-        "The part would have to be tilted, on an angle block or a sine bar, and no setup of this plan is. Look at what the Hold ticket says of it, or do it by hand afterwards.";
+    let tilted = "The part would have to be tilted, on an angle block or a sine bar, and no setup of this plan is. Look at what the Hold ticket says of it, or do it by hand afterwards.";
     let mut ways: Vec<(f64, String, &str)> =
         DIRECTIONS.iter().map(|(d, name)| (open_share(&p.points, model, *d), (*name).to_string(), square)).collect();
     if ways.iter().all(|w| w.0 < ALL) {

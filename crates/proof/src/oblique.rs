@@ -397,7 +397,10 @@ mod tests {
         let mut seen = [0, 0];
         for _ in 0..5 {
             let axis = DVec3::new(rng.f64() - 0.5, rng.f64() - 0.5, rng.f64() - 0.5).normalize();
-            let frame = Placement { turn: geom::DMat3::from_axis_angle(axis, rng.f64() * 3.0), shift: DVec3::new(3.0, -2.0, 1.0) };
+            let frame = Placement {
+                turn: geom::DMat3::from_axis_angle(axis, rng.f64() * 3.0),
+                shift: DVec3::new(3.0, -2.0, 1.0),
+            };
             let s = setup(program(&mut rng, true), frame);
             let mut f = of_block(RayGrid::covering(rng.usize(0..3), &block(), 1.9), &block(), &Placement::IDENTITY);
             take(&mut f, &all(&s), &Placement::IDENTITY);

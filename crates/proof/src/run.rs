@@ -352,15 +352,7 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
             );
         }
     }
-    Outcome {
-        stock,
-        findings: gather.findings(&input.name),
-        taken,
-        touched,
-        engagement,
-        kept,
-        sliced,
-    }
+    Outcome { stock, findings: gather.findings(&input.name), taken, touched, engagement, kept, sliced }
 }
 
 pub(crate) fn to_place(part_from_work: &Placement, b: &Box3) -> Place {

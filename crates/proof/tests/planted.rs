@@ -419,8 +419,17 @@ fn slope_case(off: f64) -> Proof {
 #[test]
 fn a_slope_is_proved_in_a_tilted_setup() {
     let true_one = slope_case(0.0);
-    assert!(true_one.gouge_mm < 0.003 && true_one.leftover_mm < 0.003, "{} {}", true_one.gouge_mm, true_one.leftover_mm);
-    assert!(true_one.complete && true_one.findings.iter().all(|f| f.kind != "rapid_in_stock"), "{:#?}", true_one.findings);
+    assert!(
+        true_one.gouge_mm < 0.003 && true_one.leftover_mm < 0.003,
+        "{} {}",
+        true_one.gouge_mm,
+        true_one.leftover_mm
+    );
+    assert!(
+        true_one.complete && true_one.findings.iter().all(|f| f.kind != "rapid_in_stock"),
+        "{:#?}",
+        true_one.findings
+    );
     let deep = slope_case(-0.03);
     assert!((deep.gouge_mm - 0.03).abs() <= deep.error_mm + 0.0005, "{}", deep.gouge_mm);
     assert!(deep.findings.iter().any(|f| f.kind == "gouge" && f.line.is_some()), "{:#?}", deep.findings);

@@ -84,7 +84,9 @@ impl AngleBlocks {
         let one = a.iter().filter(|v| (**v - deg).abs() < SAME).map(|v| (1.0, format!("angle block {v}°"))).next();
         let pairs = a.iter().flat_map(|p| a.iter().map(move |q| (*p, *q))).filter(|(p, q)| p > q);
         let two = pairs
-            .flat_map(|(p, q)| [(p + q, format!("angle blocks {p}° + {q}°")), (p - q, format!("angle blocks {p}° − {q}°"))])
+            .flat_map(|(p, q)| {
+                [(p + q, format!("angle blocks {p}° + {q}°")), (p - q, format!("angle blocks {p}° − {q}°"))]
+            })
             .find(|(v, _)| (v - deg).abs() < SAME)
             .map(|(_, words)| (2.0, words));
         let (n, words) = one.or(two)?;

@@ -114,11 +114,7 @@ pub fn agrees(part: &Part, planned: &job::Plan, proof: &proof::Proof, dice: &mut
     let b = planned.scheme.stock;
     let points: Vec<DVec3> = (0..1500)
         .map(|_| {
-            DVec3::new(
-                dice.between(b.min.x, b.max.x),
-                dice.between(b.min.y, b.max.y),
-                dice.between(b.min.z, b.max.z),
-            )
+            DVec3::new(dice.between(b.min.x, b.max.x), dice.between(b.min.y, b.max.y), dice.between(b.min.z, b.max.z))
         })
         .collect();
     let mut gone = vec![false; points.len()];

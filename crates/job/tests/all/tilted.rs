@@ -22,14 +22,7 @@ fn stops(proof: &Proof) -> Vec<&str> {
 }
 
 /// A block whose end at +X falls by `deg`, from `at` on, with bores so deep and a pocket square to the slope.
-fn slope(
-    size: [f64; 3],
-    at: f64,
-    deg: f64,
-    bores: &[(f64, f64, f64)],
-    deep: f64,
-    pocket: Option<[f64; 4]>,
-) -> Shape {
+fn slope(size: [f64; 3], at: f64, deg: f64, bores: &[(f64, f64, f64)], deep: f64, pocket: Option<[f64; 4]>) -> Shape {
     let [w, l, h] = size;
     let a = deg.to_radians();
     let pivot = [at, 0.0, h];
@@ -57,7 +50,14 @@ fn written(shape: &Shape, name: &str) {
 }
 
 fn sample() -> Part {
-    let shape = slope([70.0, 34.0, 26.0], 20.0, 15.0, &[(12.0, 9.0, 5.0), (12.0, 25.0, 5.0)], 60.0, Some([24.0, 12.0, 16.0, 3.0]));
+    let shape = slope(
+        [70.0, 34.0, 26.0],
+        20.0,
+        15.0,
+        &[(12.0, 9.0, 5.0), (12.0, 25.0, 5.0)],
+        60.0,
+        Some([24.0, 12.0, 16.0, 3.0]),
+    );
     written(&shape, "slope");
     read(&shape)
 }
@@ -151,7 +151,9 @@ fn random_slopes() {
         // The slope ends at the far end, or at the lower face.
         let long = ((size[0] - at) / deg.to_radians().cos()).min((size[2] - 7.0) / deg.to_radians().sin());
         let bores: Vec<(f64, f64, f64)> = (0..2)
-            .map(|_| (d.step(7.0, (long - 7.0).max(8.0), 0.5), d.step(7.0, size[1] - 7.0, 0.5), d.pick(&[4.0, 5.0, 6.0])))
+            .map(|_| {
+                (d.step(7.0, (long - 7.0).max(8.0), 0.5), d.step(7.0, size[1] - 7.0, 0.5), d.pick(&[4.0, 5.0, 6.0]))
+            })
             .collect();
         let clash = bores[0].0 - bores[1].0;
         let apart = clash.hypot(bores[0].1 - bores[1].1) > 9.0;
@@ -163,7 +165,11 @@ fn random_slopes() {
         let fine = proof.passed() && proof.complete;
         println!("{seed}: {size:?} {deg}° at {at}: tilted {tilted}, {fine}, {:?}", stops(&proof));
         if !fine {
-            proof.findings.iter().filter(|f| f.severity != Severity::Note).for_each(|f| println!("   {}", reason::plain(&f.what)));
+            proof
+                .findings
+                .iter()
+                .filter(|f| f.severity != Severity::Note)
+                .for_each(|f| println!("   {}", reason::plain(&f.what)));
         }
         assert!(proof.gouge_mm < 0.02, "{seed}: {}", proof.gouge_mm);
         good += u64::from(fine);

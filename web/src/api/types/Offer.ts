@@ -19,6 +19,10 @@ kind: HoldKind,
  */
 chosen: boolean, 
 /**
+ * On a slope.
+ */
+tilted: boolean, 
+/**
  * Why it does not hold; empty if it does.
  */
 why_not: string, 

@@ -55,7 +55,7 @@ angle_blocks: AngleBlocks | null,
 /**
  * The same for any angle.
  */
-sine_bar: SineBar | null, 
+sine_bars: Array<SineBar>, 
 /**
  * Cutters in their holders.
  */
