@@ -113,7 +113,7 @@ mod tests {
             .iter()
             .filter_map(|m| if let Move::Feed { to, .. } = m { Some((to.z, to.x)) } else { None })
             .collect();
-        let reach = |z: f64| ends.iter().filter(|e| (e.0 - z).abs() < 1e-9).map(|e| e.1).fold(0.0, f64::max);
+        let reach = |z: f64| ends.iter().filter(|e| (e.0 - z).abs() < 1e-9).map(|e| e.1).fold(0.0, Sure::at_least);
         assert!(reach(18.0) < 10.0 && (reach(0.0) - 60.5).abs() < 1e-6, "{ends:?}");
         assert!((0..10).all(|k| reach(18.0 - 2.0 * f64::from(k)) >= 60.0 - 3.0 * (18.0 - 2.0 * f64::from(k))));
     }
