@@ -74,7 +74,11 @@ fn boxes_of_what_is_left_hold_it_and_little_else_on_every_demo_part() {
         // What another side would cut does not forbid cutting: three sharp walls meet in the wedge's seat.
         if name.contains("mirror-wedge") {
             let corner = proof.findings.iter().find(|f| f.kind == Kind::NeedsOtherSide).unwrap();
-            assert!(corner.severity == Severity::Warn && corner.what.contains("from +X it lies open"), "{}", corner.what);
+            assert!(
+                corner.severity == Severity::Warn && corner.what.contains("from +X it lies open"),
+                "{}",
+                corner.what
+            );
         }
         for l in &proof.left {
             let f = proof.findings.iter().find(|f| f.id == l.finding).unwrap();
