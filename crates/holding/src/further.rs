@@ -18,6 +18,11 @@ pub struct Only {
     pub cell: f64,
 }
 
+/// Into a frame whose z is this direction.
+fn upright(up: DVec3) -> Placement {
+    Placement::from_axes(up.any_orthonormal_vector(), up).inverse()
+}
+
 /// A further direction, and what is cut from it.
 #[derive(Debug, Clone)]
 pub(crate) struct Further {
@@ -28,8 +33,8 @@ pub(crate) struct Further {
 /// Less than this is no reason for a further setup, mm³.
 const LEAST: f64 = 0.4;
 
-/// `at_an_angle`: tilted sides that are held; what they see is theirs.
-pub(crate) fn further(part: &Part, up: DVec3, at_an_angle: &[DVec3]) -> Vec<Further> {
+/// `at_an_angle`: tilted sides that are held; what they see over what they are for is theirs.
+pub(crate) fn further(part: &Part, up: DVec3, at_an_angle: &[(DVec3, &Only)]) -> Vec<Further> {
     // A frame whose z is up; its x and y are the directions across.
     let x = if up.x.abs() > 0.5 { DVec3::Y } else { DVec3::X };
     let turn = DMat3::from_cols(x, up.cross(x), up);
@@ -46,9 +51,14 @@ pub(crate) fn further(part: &Part, up: DVec3, at_an_angle: &[DVec3]) -> Vec<Furt
             hidden.extend((0..n as usize).map(|i| grid.point(k, w[0].t + (w[1].t - w[0].t) * (i as f64 + 0.5) / n)));
         }
     }
-    for d in at_an_angle {
+    for (d, only) in at_an_angle {
         let theirs = sees(part, *d, cell);
-        hidden.retain(|p| !theirs(frame.point(*p)));
+        let view = View::new(part, upright(*d));
+        let over = view.over(&only.places, only.cell);
+        hidden.retain(|p| {
+            let p = frame.point(*p);
+            !(over.contains(view.from_part.point(p).truncate()) && theirs(p))
+        });
     }
     if (hidden.len() as f64) * cell.powi(3) < LEAST {
         return Vec::new();
@@ -101,7 +111,7 @@ pub(crate) fn further(part: &Part, up: DVec3, at_an_angle: &[DVec3]) -> Vec<Furt
 
 /// What a direction sees: is nothing of the part above a place?
 fn sees(part: &Part, d: DVec3, cell: f64) -> impl Fn(DVec3) -> bool {
-    let view = View::new(part, Placement::from_axes(d.any_orthonormal_vector(), d).inverse());
+    let view = View::new(part, upright(d));
     let grid = RayGrid::covering(2, &view.bounds, cell);
     let last = |r: &Vec<geom::Crossing>| r.last().map_or(f64::NEG_INFINITY, |c| c.t);
     let tops: Vec<f64> = view.mesh.crossings(&grid).iter().map(last).collect();
@@ -129,12 +139,8 @@ pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
     if directions.is_empty() {
         return Vec::new();
     }
-    let frame = |up: DVec3| {
-        let along = up.any_orthonormal_vector();
-        Placement::from_axes(along, up).inverse()
-    };
-    let upright: BTreeSet<u32> =
-        ups.iter().flat_map(|up| View::new(part, frame(*up)).chamfers(CHAMFER)).flat_map(|c| c.faces).collect();
+    let chamfered: BTreeSet<u32> =
+        ups.iter().flat_map(|up| View::new(part, upright(*up)).chamfers(CHAMFER)).flat_map(|c| c.faces).collect();
     let seen: Vec<_> = ups.iter().take(2).map(|up| (*up, sees(part, *up, 0.4))).collect();
     // What stands upright on the first two sides, and lies open to one of them, is a wall of theirs.
     let is_wall = |f: &part::Face, normal: DVec3| {
@@ -151,14 +157,14 @@ pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
     };
     // What each direction shows: faces.
     let shown = |d: DVec3| -> BTreeSet<u32> {
-        let view = View::new(part, frame(d));
+        let view = View::new(part, upright(d));
         let floors = view.floors();
         let holes = view.holes();
         let mine = |k: usize| {
             let f = &part.faces[k];
             match f.surface {
                 Surface::Plane { normal, .. } => {
-                    let flat = normal.dot(d) > 1.0 - 1e-7 && f.area > SMALL && !upright.contains(&(k as u32));
+                    let flat = normal.dot(d) > 1.0 - 1e-7 && f.area > SMALL && !chamfered.contains(&(k as u32));
                     flat && !is_wall(f, normal) && floors.iter().any(|z| (z - view.face_bounds(k).max.z).abs() < 2e-3)
                 }
                 Surface::Cylinder { origin, axis, radius, hollow: true } => {

@@ -2,7 +2,7 @@
 
 use crate::bond;
 use crate::frame::{Choice, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice, Wish};
-use crate::further::{Further, further, slanted};
+use crate::further::{Further, Only, further, slanted};
 use crate::grip::left_below;
 use crate::hold::{Hold, HoldKind};
 use crate::plate;
@@ -14,7 +14,7 @@ use crate::ways::{
     ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_duty, grip_of, grips, other, sides, standing, way_of_further,
 };
 use geom::{Box3, DVec3, Placement};
-use part::{Part, View};
+use part::{Part, Surface, View};
 use reason::{Act, Finding, Kind, Place, Severity, Sure, len};
 use shop::Shop;
 use shop::machine::{Machine, Material, Vise};
@@ -108,8 +108,8 @@ fn otherwise(
     Ok(usual)
 }
 
-/// Where nothing holds the second side as the part lies best: the first of the other lays in which every side is held. More is left rough then, or another setup is
-/// needed; but it can be made.
+/// Where nothing holds the second side as the part lies best: the first of the other lays in which every side is held and nothing more stays rough. It takes more
+/// setups, tilted ones perhaps; but it can be made.
 fn laid_otherwise(
     part: &Part,
     shop: &Shop,
@@ -118,7 +118,7 @@ fn laid_otherwise(
     best: Scheme,
 ) -> Result<Scheme, HoldError> {
     let tried = (0..3).find(|&k| best.up[k].abs() > 0.5).unwrap_or(2);
-    let mut others: Vec<((bool, usize, usize), f64, Scheme)> = Vec::new();
+    let mut others: Vec<(usize, f64, Scheme)> = Vec::new();
     for axis in (0..3).filter(|k| *k != tried) {
         let wish = Wish { order: Order::Up { axis, positive: true }, ..choice.wish };
         for positive in [true, false] {
@@ -131,9 +131,11 @@ fn laid_otherwise(
             if let Ok(s) = plan_way(&b, &open.block(id.school), way, id, &b.further_sides(way.up), true)
                 && s.not_planned.is_empty()
             {
-                // What cutters do not reach counts first, then what stays rough, then setups.
-                let rough = s.findings.iter().filter(|f| f.kind == "not_tilted").count();
-                others.push(((way.tall > 0.0, rough, s.setups.len()), way.hidden, s));
+                // Not at the price of walls that stay rough or that no cutter reaches.
+                let rough = s.findings.iter().any(|f| f.kind == "not_tilted") || free_faces(part, way);
+                if !rough && way.tall <= 0.0 {
+                    others.push((s.setups.len(), way.hidden, s));
+                }
             }
         }
     }
@@ -141,6 +143,16 @@ fn laid_otherwise(
     Ok(match first {
         Some((_, _, s)) => Scheme { compared: best.compared, ..s },
         None => best,
+    })
+}
+
+/// Do curved faces lie slanted to the spindle?
+fn free_faces(part: &Part, way: &Way) -> bool {
+    let curved =
+        |k: u32| !matches!(part.faces[k as usize].surface, Surface::Plane { .. } | Surface::Cone { hollow: true, .. });
+    [way.up, -way.up].into_iter().any(|up| {
+        let view = View::new(part, standing(up, way.back, &part.bounds).inverse());
+        view.slanted().into_iter().any(curved)
     })
 }
 
@@ -206,7 +218,7 @@ impl Bench<'_> {
         let ups: Vec<DVec3> = [up, -up].into_iter().chain(across.iter().map(|f| f.up)).collect();
         let tilted: Vec<Stand> = slanted(self.part, &ups).into_iter().map(|f| self.tilted_side(f)).collect();
         // What a tilted side sees as well is left to it: it is square to it.
-        let held: Vec<DVec3> = tilted.iter().filter(|s| !s.is_given_up()).map(|s| s.up).collect();
+        let held: Vec<(DVec3, &Only)> = tilted.iter().filter_map(Stand::tilted_for).collect();
         let across = if held.is_empty() { across } else { further(self.part, up, &held) };
         let mut out: Vec<Stand> = across.into_iter().enumerate().map(upright).chain(tilted).collect();
         for (k, s) in out.iter_mut().filter(|s| !s.is_given_up()).enumerate() {
@@ -251,6 +263,13 @@ pub(crate) struct Stand {
 }
 
 impl Stand {
+    /// Up, and what it is for, where it is tilted and held.
+    fn tilted_for(&self) -> Option<(DVec3, &Only)> {
+        match (&self.way, &self.duty) {
+            (How::Tilted(t), Duty::Only(only)) if t.is_ok() => Some((self.up, only)),
+            _ => None,
+        }
+    }
     /// A slope on which nothing holds it: what it would cut stays rough.
     fn is_given_up(&self) -> bool {
         matches!(&self.way, How::Tilted(t) if t.is_err())

@@ -6,7 +6,7 @@
 
 use crate::{Part, Surface};
 use geom::{Box3, DVec2, DVec3, Placement, RayGrid, Region, TriMesh};
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::sync::{Mutex, OnceLock, PoisonError};
 
 /// Heights closer than this are one, mm.
@@ -122,6 +122,19 @@ impl<'a> View<'a> {
         }
         known().insert(key, r.clone());
         r
+    }
+    /// What of the plane lies over places (part coordinates, each the middle of a cube of side `cell`), grown by one cell.
+    pub fn over(&self, places: &[DVec3], cell: f64) -> Region {
+        // Cells of a grid, so that many places above one another are one.
+        let at = |p: &DVec3| (self.from_part.point(*p).truncate() / cell).floor();
+        let cells: BTreeSet<(i64, i64)> = places.iter().map(at).map(|c| (c.x as i64, c.y as i64)).collect();
+        let square = |(i, j): (i64, i64)| {
+            let p = DVec2::new(i as f64, j as f64) * cell;
+            Region::rect(p - 0.1 * cell, p + 1.1 * cell)
+        };
+        let over = Region::union_all(&cells.into_iter().map(square).collect::<Vec<_>>()).grown(cell, 0.02);
+        // Of a bore at an angle only the wall is told.
+        if self.from_part.is_axial() { over } else { over.filled() }
     }
     /// Upper end of all that stands beside the part; none if nothing does.
     pub fn beside_top(&self) -> Option<f64> {

@@ -206,20 +206,7 @@ impl<'a, 'b> Work<'a, 'b> {
         if in_the_way.is_some_and(|z| z > top - BESIDE) {
             top = top.at_least(stock.top());
         }
-        let mine = side.only.map(|(places, cell)| {
-            // Cells of a grid, so that many places above one another are one.
-            let at = |p: &DVec3| (side.view.from_part.point(*p).truncate() / cell).floor();
-            let cells: std::collections::BTreeSet<(i64, i64)> =
-                places.iter().map(at).map(|c| (c.x as i64, c.y as i64)).collect();
-            let rects: Vec<Region> = cells
-                .into_iter()
-                .map(|(i, j)| DVec2::new(i as f64, j as f64) * cell)
-                .map(|p| Region::rect(p - 0.1 * cell, p + 1.1 * cell))
-                .collect();
-            let mine = Region::union_all(&rects).grown(cell, 0.02);
-            // Of a bore at an angle only the wall is told.
-            if side.view.from_part.is_axial() { mine } else { mine.filled() }
-        });
+        let mine = side.only.map(|(places, cell)| side.view.over(places, cell));
         Work {
             side,
             stock,

@@ -96,6 +96,26 @@ fn a_slope_with_bores_and_a_pocket_is_cut_square_to_it() {
     assert!(told[0].contains("angle block 15°") && told.iter().any(|s| s.contains("gauge pin")), "{told:?}");
 }
 
+/// A slope falls steeply, and beside it a slot runs in from the end: the tilted side looks into the slot too, and it is not its own. It is cut from the end.
+#[test]
+fn what_else_a_tilted_side_sees_is_cut_square() {
+    let shop = Shop::demo().unwrap();
+    let a = 60.0_f64.to_radians();
+    let block = Shape::block([0.0; 3], [60.0, 40.0, 30.0]).unwrap();
+    let over = Shape::block([0.0, 0.0, 0.0], [90.0, 90.0, 60.0]).unwrap();
+    let over = over.moved([0.0, 1.0, 0.0], a, [52.0, 22.0, 30.0]).unwrap();
+    let slot = [([48.0, 5.0], 0.0), ([70.0, 5.0], 0.0), ([70.0, 14.0], 0.0), ([48.0, 14.0], 0.0)];
+    let slot =
+        Shape::prism(&rounded_polygon(&slot), 0.0, 8.0).unwrap().moved([0.0, 0.0, 1.0], 0.0, [0.0, 0.0, 9.0]).unwrap();
+    let shape = block.cut(&over).unwrap().cut(&slot).unwrap();
+    written(&shape, "slope-and-slot");
+    let part = read(&shape);
+    let (plan, proof) = planned(&part, &shop);
+    let ups: Vec<DVec3> = plan.sides.iter().map(|s| s.setup.up()).collect();
+    assert!(ups.iter().any(|u| u.x > 1.0 - 1e-9), "{ups:?} {:?}", stops(&proof));
+    assert!(proof.findings.iter().all(|f| f.kind != "leftover"), "{:?}", stops(&proof));
+}
+
 /// Tampered with: the piece stands 0.3° steeper than planned, or its zero is off. Both are found.
 #[test]
 fn a_wrong_tilt_is_found() {
