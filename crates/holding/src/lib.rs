@@ -21,6 +21,7 @@ mod plate;
 mod scheme;
 mod seen;
 mod soft_jaws;
+mod stand;
 pub mod statics;
 mod tilted;
 mod vise;

@@ -2,7 +2,8 @@
 
 use crate::frame::{Choice, HoldError, Order, Scheme};
 use crate::hold::HoldKind;
-use crate::plan::{Bench, Stand, plan_way};
+use crate::plan::plan_way;
+use crate::stand::{Bench, Stand};
 use crate::ways::{Look, Sides, Way, look};
 use geom::DVec3;
 use part::Part;

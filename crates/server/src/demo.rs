@@ -23,8 +23,12 @@ const MATERIALS: [(&str, &str); 4] = [
     ("hex-standoff", "brass"),
     ("worm-shaft", "stainless-304"),
 ];
-/// Answers that stand in the demo: of which part, to what, and the answer. Three sharp walls meet in the mirror wedge's seat; no cutter makes that corner.
-pub const ANSWERS: [(&str, &str, &str); 1] = [("mirror-wedge", "hand/corner:outline@X55.0/+Z", "yes")];
+/// Answers that stand in the demo: of which part, to what, and the answer. The rail's pockets for nuts are sharper than any cutter: their corners are filed.
+pub const ANSWERS: [(&str, &str, &str); 3] = [
+    ("dovetail-rail", "hand/corner:pocket@20.0_7.0_20.0/8x7", "yes"),
+    ("dovetail-rail", "hand/corner:pocket@60.0_7.0_20.0/8x7", "yes"),
+    ("dovetail-rail", "hand/corner:pocket@100.0_7.0_20.0/8x7", "yes"),
+];
 /// Blocks that stand in the demo, along the part's x, y and z, mm: a flat that leaves nothing to hold below.
 const BLOCKS: [(&str, [f64; 3]); 1] = [("counterweight-bar", [100.0, 36.0, 22.0])];
 /// Whole ways that are chosen in the demo: an outline that flat jaws do not hold, and holes for dowels.

@@ -107,6 +107,38 @@ async fn a_plate_is_chosen_and_opened() {
     b.close().await;
 }
 
+/// A side on a slope says what sets it, and with what zero; the picture is in another frame and still has its steps.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_slope_is_seen_as_it_stands() {
+    let h = peopled_in(2, &shop::Shop::demo().unwrap());
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let file = std::fs::read(part("../reading/mirror-wedge.step")).unwrap();
+    assert_eq!(ida.give("mirror-wedge.step", &file).status(), 200);
+    let b = signed_in(&h).await;
+    b.go("/jobs/1/hold").await;
+    b.fresh(0).await;
+    b.press("Side 3").await;
+    b.text("On a slope between flat jaws").await;
+    b.text("angle block 15°").await;
+    let offers = b.js("return document.querySelectorAll('[data-offer]').length").await;
+    assert_eq!(offers.as_u64(), Some(1), "{offers}");
+    b.text("gauge pin Ø8 in the corner of slope and stop").await;
+    let bad = axe(&b, "a slope").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    // A shop that has none says so.
+    let bare = shop::Shop { angle_blocks: None, sine_bars: vec![], ..shop::Shop::demo().unwrap() };
+    let other = peopled_in(2, &bare);
+    let ida = Person::of(&other, "ida", PASSWORD);
+    assert_eq!(ida.give("mirror-wedge.step", &file).status(), 200);
+    let c = signed_in(&other).await;
+    c.go("/jobs/1/hold").await;
+    c.fresh(0).await;
+    c.press("Checks").await;
+    c.text("the shop has neither angle blocks nor a sine bar").await;
+    c.close().await;
+    b.close().await;
+}
+
 /// A shop without blanks: soft jaws say so, and an odd thin plate is stuck to a pallet.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_shop_without_blanks_says_so() {
