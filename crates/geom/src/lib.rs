@@ -53,6 +53,10 @@ impl Box3 {
     pub fn grown(&self, by: f64) -> Box3 {
         Box3 { min: self.min - DVec3::splat(by), max: self.max + DVec3::splat(by) }
     }
+    /// Is a point in it, its faces included?
+    pub fn contains(&self, p: DVec3) -> bool {
+        p.cmpge(self.min).all() && p.cmple(self.max).all()
+    }
     /// Around both.
     pub fn joined(&self, o: &Box3) -> Box3 {
         Box3 { min: self.min.min(o.min), max: self.max.max(o.max) }

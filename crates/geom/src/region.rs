@@ -6,9 +6,6 @@ use clipper2_rust as c2;
 use glam::DVec2;
 
 const GRID: f64 = 1e6;
-/// Loops that enclose less than this are rounding, mm².
-const SLIVER: f64 = 1e-6;
-
 /// How an offset goes round a convex corner.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Join {
@@ -120,16 +117,25 @@ impl Region {
     }
     fn inflate(paths: &Paths64, by: f64, join: JoinType, end: EndType, tol: f64) -> Region {
         let mut off = c2::ClipperOffset::new(2.0, tol * GRID, true, false);
-        if matches!(end, EndType::Polygon) {
-            // The offsetter takes the sense of all loops from the lowest one: a sliver left by a boolean, wound the wrong way
-            // round, would turn growing into shrinking.
-            let solid: Paths64 = paths.iter().filter(|p| loop_area(p).abs() > SLIVER).cloned().collect();
-            off.add_paths(&solid, join, end);
+        let polygon = matches!(end, EndType::Polygon);
+        let heights = || paths.iter().flatten().map(|p| p.y);
+        let (low, high) = (heights().min().unwrap_or(0), heights().max().unwrap_or(0));
+        // The offsetter takes the sense of all loops from the outermost one along y: a sliver or a hole that a boolean left there, touching the border, would turn
+        // growing into shrinking. Squares far beyond both ends are that one, and are taken away again.
+        let side = (4.0 * by.abs() * GRID) as i64 + GRID as i64;
+        if polygon {
+            let square = |y: i64| vec![(0, y), (side, y), (side, y + side), (0, y + side)];
+            let ballast = [low - 4 * side, high + 3 * side].into_iter();
+            let ballast = ballast.map(|y| square(y).into_iter().map(|(x, y)| Point64::new(x, y)).collect());
+            off.add_paths(&ballast.chain(paths.iter().cloned()).collect(), join, end);
         } else {
             off.add_paths(paths, join, end);
         }
         let mut out = Paths64::new();
         off.execute(by * GRID, &mut out);
+        if polygon {
+            out.retain(|l| l.iter().all(|p| p.y > low - 2 * side && p.y < high + 2 * side));
+        }
         // Round joins put a point on every corner of a dense polygon: without this the count doubles with each offset.
         Region { paths: c2::simplify_paths(&out, 0.25 * tol * GRID, true) }
     }
@@ -330,6 +336,23 @@ fn loop_area(p: &Path64) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// A sliver that touches the border at its lowest or highest corner, wound like a hole, does not turn shrinking into growing: once it did, and a pocket's floor was lost.
+    #[test]
+    fn slivers_at_the_border_do_not_turn_an_offset_round() {
+        let outer =
+            vec![pt(DVec2::ZERO), pt(DVec2::new(40.0, 10.0)), pt(DVec2::new(30.0, 50.0)), pt(DVec2::new(-10.0, 40.0))];
+        for at in [DVec2::ZERO, DVec2::new(30.0, 50.0)] {
+            let to = (DVec2::new(15.0, 25.0) - at).normalize();
+            let sliver = vec![pt(at), pt(at + to * 0.9 + to.perp() * 1e-4), pt(at + to)];
+            for sliver in [sliver.clone(), sliver.into_iter().rev().collect()] {
+                let r = Region { paths: vec![sliver, outer.clone()] };
+                let (small, large) = (r.shrunk(0.5, 0.01).area(), r.grown(0.5, 0.01).area());
+                // 1700 mm², its border 165 mm long.
+                assert!((small - 1619.0).abs() < 3.0 && (large - 1783.0).abs() < 3.0, "{small} {large}");
+            }
+        }
+    }
 
     fn square(s: f64) -> Region {
         Region::rect(DVec2::splat(-s / 2.0), DVec2::splat(s / 2.0))

@@ -62,6 +62,10 @@ impl Slabs {
     pub fn top(&self) -> f64 {
         self.slabs.iter().rev().find(|s| !s.section.is_empty()).map_or(f64::NEG_INFINITY, |s| s.z1)
     }
+    /// Lower end of the material; infinity if there is none.
+    pub fn bottom(&self) -> f64 {
+        self.slabs.iter().find(|s| !s.section.is_empty()).map_or(f64::INFINITY, |s| s.z0)
+    }
     /// Height to which a disc of `radius` about `p` can come down without touching material; minus infinity if to any.
     pub fn clear_to(&self, p: DVec2, radius: f64) -> f64 {
         for s in self.slabs.iter().rev() {

@@ -119,8 +119,37 @@ pub enum Duty {
     },
     /// What still stands, the outline down to below the part's bottom.
     Outline,
+    /// All inside the outline; then the program stops, what holds it changes, and the outline is cut.
+    InsideThenOutline,
     /// Only what no other setup sees.
     Only(Only),
+}
+
+/// How the piece gets from the setup before into one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Turning {
+    /// As it lies.
+    Not,
+    /// About X: what was up lies below.
+    Over,
+    /// On an end, a side or a slope.
+    Up,
+}
+
+impl Duty {
+    /// How the piece is turned for it.
+    pub(crate) fn turning(&self) -> Turning {
+        match self {
+            Duty::AllButHat
+            | Duty::Seen
+            | Duty::Outline
+            | Duty::InsideThenOutline
+            | Duty::Half { turned: false, .. }
+            | Duty::Inside { turned: false } => Turning::Not,
+            Duty::All | Duty::Half { turned: true, .. } | Duty::Inside { turned: true } => Turning::Over,
+            Duty::Only(_) => Turning::Up,
+        }
+    }
 }
 
 /// A way of holding that was looked at for a setup, chosen or not.
@@ -223,6 +252,17 @@ impl Setup {
     pub fn up(&self) -> DVec3 {
         self.part_from_work.dir(DVec3::Z)
     }
+    /// The setup before the first stop of its program, after it and so on, each with what it cuts there: itself where the program does not stop.
+    pub fn between_stops(&self) -> Vec<Setup> {
+        match self.duty {
+            Duty::InsideThenOutline => [Duty::Inside { turned: false }, Duty::Outline]
+                .into_iter()
+                .zip(0..)
+                .map(|(duty, stops)| Setup { duty, hold: self.hold.clone().at_stop(stops), ..self.clone() })
+                .collect(),
+            _ => vec![self.clone()],
+        }
+    }
     /// What a person does at the machine, in order: hold the part, then touch off.
     pub fn actions(&self) -> Vec<String> {
         let mut out = self.hold.actions(&self.duty, &part::direction_words(self.up()));
@@ -264,7 +304,7 @@ impl Scheme {
     }
     /// Why it is not the way of that name, if it is not.
     pub(crate) fn refused(&self, id: SchemeId, stock: &StockChoice) -> Option<String> {
-        if let Some(f) = self.findings.iter().find(|f| f.kind == "no_hat") {
+        if let Some(f) = self.findings.iter().find(|f| f.kind == "no_hat" || f.kind == "opening") {
             return Some(f.what.clone());
         }
         if self.id.school != id.school {
@@ -275,7 +315,7 @@ impl Scheme {
                 }
                 School::Sheet => "it is not cut from a sheet".into(),
                 School::Half => "the block that was chosen has stock below the part to hold it by".into(),
-                School::Inside => "its outline is not left for the last".into(),
+                School::Inside | School::Table => "its outline is not left for the last".into(),
             });
         }
         let second = self.not_planned.iter().any(|n| n.name == "side 2");

@@ -8,6 +8,7 @@ use crate::making::Making;
 use crate::plate::Plate;
 use crate::soft_jaws::{CHANGE_MIN, SoftJaws};
 use crate::statics::{self, Contact, Load, Wrench};
+use crate::strapped::Strapped;
 use crate::tilted::Tilted;
 use crate::vise::Grip;
 use geom::{Box3, DVec2, DVec3, Placement};
@@ -38,6 +39,8 @@ pub enum Hold {
     Bond(Box<Bond>),
     /// On a plate, set by pins and held by screws through its own holes.
     Plate(Box<Plate>),
+    /// On a sheet on the table, held by straps and by screws through its own holes.
+    Straps(Box<Strapped>),
 }
 
 /// Ways of holding that a side may be planned with.
@@ -54,12 +57,14 @@ pub enum HoldKind {
     Plate,
     /// Stuck to a pallet.
     Bond,
+    /// On a sheet on the table, by straps and screws.
+    Straps,
 }
 
 impl HoldKind {
     /// All, the simplest first.
-    pub const ALL: [HoldKind; 5] =
-        [HoldKind::Vise, HoldKind::Chuck, HoldKind::SoftJaws, HoldKind::Plate, HoldKind::Bond];
+    pub const ALL: [HoldKind; 6] =
+        [HoldKind::Vise, HoldKind::Chuck, HoldKind::SoftJaws, HoldKind::Plate, HoldKind::Bond, HoldKind::Straps];
     /// "soft jaws".
     pub fn words(self) -> &'static str {
         match self {
@@ -68,6 +73,7 @@ impl HoldKind {
             HoldKind::Chuck => "chuck",
             HoldKind::Plate => "plate",
             HoldKind::Bond => "bond",
+            HoldKind::Straps => "straps",
         }
     }
     /// In names: "soft-jaws".
@@ -132,6 +138,20 @@ pub struct Body {
     /// What lies on it sticks to it.
     #[serde(default)]
     pub sticks: bool,
+    /// It presses on what lies under it: that does not come loose.
+    #[serde(default)]
+    pub clamps: bool,
+    /// It stands there from this stop of the program on, until that one; 0 is the program's start.
+    #[serde(default = "all_the_time")]
+    #[ts(type = "[number, number]")]
+    pub stops: [u32; 2],
+}
+
+/// Until the program's end.
+pub const FOR_EVER: u32 = u32::MAX;
+
+fn all_the_time() -> [u32; 2] {
+    [0, FOR_EVER]
 }
 
 impl Body {
@@ -146,6 +166,8 @@ impl Body {
             lies: None,
             may_cut: 0.0,
             sticks: false,
+            clamps: false,
+            stops: all_the_time(),
         }
     }
 }
@@ -323,6 +345,7 @@ macro_rules! ask {
             Hold::Chuck($h) => $answer,
             Hold::Bond($h) => $answer,
             Hold::Plate($h) => $answer,
+            Hold::Straps($h) => $answer,
         }
     };
 }
@@ -369,7 +392,9 @@ impl Hold {
         match self {
             Hold::SoftJaws(j) => j.turns_freely,
             Hold::Chuck(c) => c.turns_freely,
-            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Bond(_) | Hold::Plate(_) => false,
+            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Bond(_) | Hold::Plate(_) | Hold::Straps(_) => {
+                false
+            }
         }
     }
     /// What there is to know at the machine.
@@ -405,6 +430,10 @@ impl Hold {
             ],
             // Cut where it holds: one zero for both.
             Hold::Plate(_) => Vec::new(),
+            Hold::Straps(_) => vec![
+                Term::new("", "the vise goes off the table (common practice, no source)", CHANGE_MIN, "min"),
+                zero("edges or bores and the sheet are touched (common practice, no source)"),
+            ],
             Hold::Bond(_) => vec![zero("the pallet is set, skimmed and touched (common practice, no source)")],
             Hold::JawPair(_) => vec![
                 Term::new("", "blanks are bolted on (common practice, no source)", CHANGE_MIN, "min"),
@@ -417,12 +446,13 @@ impl Hold {
         match self {
             Hold::Bond(b) => b.most_side(within),
             Hold::Plate(p) => p.most_side(within),
+            Hold::Straps(s) => s.most_side(within),
             Hold::Vise(_) | Hold::Tilted(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) => f64::INFINITY,
         }
     }
     /// A flood of coolant would creep under the piece.
     pub fn wants_mist(&self) -> bool {
-        matches!(self, Hold::Bond(_))
+        matches!(self, Hold::Bond(_) | Hold::Straps(_))
     }
     /// What of the shop it takes.
     pub fn needs(&self) -> Vec<String> {
@@ -436,6 +466,7 @@ impl Hold {
             Hold::Chuck(_) => Some(HoldKind::Chuck),
             Hold::Bond(_) => Some(HoldKind::Bond),
             Hold::Plate(_) => Some(HoldKind::Plate),
+            Hold::Straps(_) => Some(HoldKind::Straps),
             Hold::JawPair(_) => None,
         }
     }
@@ -446,6 +477,7 @@ impl Hold {
             Hold::Chuck(c) => c.depth * c.clamp_kn,
             Hold::Bond(b) => b.bears_n,
             Hold::Plate(p) => p.bears_n,
+            Hold::Straps(s) => s.bears_n,
             Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) => 0.0,
         }
     }
@@ -456,6 +488,7 @@ impl Hold {
             Hold::Chuck(c) => format!("{:.0} mm high on Ø{:.1}", len(c.depth), len(c.diameter)),
             Hold::Bond(b) => format!("{:.0} mm² stick", b.area_mm2),
             Hold::Plate(p) => format!("{} pins, {} screws", p.pins.len(), p.screws.len()),
+            Hold::Straps(s) => format!("{} straps, {} screws", s.straps.len(), s.screws.len()),
             Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) => String::new(),
         }
     }
@@ -465,7 +498,7 @@ impl Hold {
             Hold::SoftJaws(j) => Hold::SoftJaws(Box::new(j.under(over))),
             Hold::Chuck(c) => Hold::Chuck(Box::new(c.under(over))),
             Hold::Bond(b) => Hold::Bond(Box::new(b.under(over))),
-            h @ (Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Plate(_)) => h,
+            h @ (Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Plate(_) | Hold::Straps(_)) => h,
         }
     }
     /// What stands above what grips, and how high that grips, mm.
@@ -476,7 +509,7 @@ impl Hold {
             Hold::SoftJaws(j) => (j.above, j.depth),
             Hold::Chuck(c) => (c.above, c.depth),
             // Nothing grips.
-            Hold::JawPair(_) | Hold::Bond(_) | Hold::Plate(_) => (0.0, 0.0),
+            Hold::JawPair(_) | Hold::Bond(_) | Hold::Plate(_) | Hold::Straps(_) => (0.0, 0.0),
         }
     }
     /// A setup that it holds, zeroed as such a hold is.
@@ -497,22 +530,53 @@ impl Hold {
         match self {
             Hold::SoftJaws(j) => Some(Making::Jaws(j)),
             Hold::Plate(p) => Some(Making::Plate(p)),
-            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => None,
+            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) | Hold::Straps(_) => {
+                None
+            }
         }
+    }
+    /// It holds by what earlier cuts have left: whether that is there is asked before it is planned.
+    pub fn hangs_on_stock(&self) -> bool {
+        self.makes().is_some() || matches!(self, Hold::Straps(_))
     }
     /// A pair of jaws that is made for it.
     pub fn jaws(&self) -> Option<&SoftJaws> {
         match self {
             Hold::SoftJaws(j) => Some(j),
-            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) | Hold::Plate(_) => {
-                None
-            }
+            Hold::Vise(_)
+            | Hold::Tilted(_)
+            | Hold::JawPair(_)
+            | Hold::Chuck(_)
+            | Hold::Bond(_)
+            | Hold::Plate(_)
+            | Hold::Straps(_) => None,
+        }
+    }
+    /// What a person does where the program stops, one list for each stop.
+    pub fn at_stops(&self) -> Vec<Vec<String>> {
+        match self {
+            Hold::Straps(s) => s.at_stops(),
+            Hold::Vise(_)
+            | Hold::Tilted(_)
+            | Hold::SoftJaws(_)
+            | Hold::JawPair(_)
+            | Hold::Chuck(_)
+            | Hold::Bond(_)
+            | Hold::Plate(_) => Vec::new(),
+        }
+    }
+    /// As it holds after so many stops of the program.
+    pub(crate) fn at_stop(self, stops: u32) -> Hold {
+        match self {
+            Hold::Straps(s) => Hold::Straps(Box::new(s.at_stop(stops))),
+            other => other,
         }
     }
     /// What stands on the piece where cutters pass: heads of screws. A plan goes around them.
     pub fn on_top(&self) -> &[Body] {
         match self {
             Hold::Plate(p) => p.heads(),
+            Hold::Straps(s) => s.around(),
             Hold::Vise(_) | Hold::Tilted(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => {
                 &[]
             }

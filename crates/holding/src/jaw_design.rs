@@ -97,6 +97,15 @@ pub(crate) fn design(a: &Asked) -> Result<SoftJaws, String> {
     if a.shop.jaw_blanks.iter().all(|b| b.pairs == 0) {
         return Err("the shop has no blanks for soft jaws".into());
     }
+    let wide = a.part_from_work.inverse().bounds(&a.part.bounds).size().y;
+    if wide > a.shop.vise.opening_mm {
+        let opens = a.shop.vise.opening_mm;
+        return Err(format!(
+            "it is {wide:.0} mm wide and the vise opens {opens:.0}",
+            wide = len(wide),
+            opens = len(opens)
+        ));
+    }
     let seen = Seen::of(a.part, &a.part_from_work);
     let mut why = String::new();
     for s in stands(&seen, a.cuts, a.only)? {
@@ -435,6 +444,7 @@ pub fn in_process(
     let j = match &setup.hold {
         Hold::SoftJaws(j) => j,
         Hold::Plate(p) => return p.in_process(stock),
+        Hold::Straps(s) => return s.in_process(stock),
         Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => return Ok(()),
     };
     // Standing across, the stock is known in steps only: there the finished part is taken, and the proof says whether it fits.

@@ -1,14 +1,14 @@
 //! The choice: block, grip, setups.
 
 use crate::bond;
-use crate::frame::{Choice, Duty, HoldError, Offer, Order, Scheme, Setup, StockChoice, Wish};
+use crate::frame::{Choice, Duty, HoldError, Order, Scheme, Setup, StockChoice, Wish};
 use crate::grip::left_below;
 use crate::hold::{Hold, HoldKind};
-use crate::plate;
+use crate::outline_last::{inside_first, on_table};
 use crate::scheme::{SchemeId, School, schemes};
 use crate::seen::Asked;
 use crate::stand::{Bench, Stand};
-use crate::vise::{Bearing, Grip, Held, RAW, SEAT, TOUCH};
+use crate::vise::{Bearing, Held, RAW, SEAT, TOUCH};
 use crate::ways::{ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_duty, grip_of, grips, sides, standing};
 use geom::{Box3, DVec3, Placement};
 use part::{Part, Surface, View};
@@ -20,9 +20,9 @@ use shop::machine::{Machine, Material, Vise};
 const SIDE: f64 = 1.5;
 
 /// What is left to come off a face counts from here, mm.
-const AS_IT_COMES: f64 = 0.02;
+pub(crate) const AS_IT_COMES: f64 = 0.02;
 /// Less that only the lower side shows is no reason for a second one, mm³.
-const LEAST_LEFT: f64 = 0.5;
+pub(crate) const LEAST_LEFT: f64 = 0.5;
 
 /// Each half of an outline is cut this far beyond the middle, mm (common practice, no source).
 const WITNESS: f64 = 0.3;
@@ -64,7 +64,8 @@ pub fn plan_on(
         }
     };
     scheme.compared = sides.ways.iter().map(Way::words).collect();
-    if wanted.is_none() && scheme.not_planned.iter().any(|n| n.name == "side 2") {
+    let too_wide = scheme.findings.iter().any(|f| f.kind == "opening");
+    if wanted.is_none() && (too_wide || scheme.not_planned.iter().any(|n| n.name == "side 2")) {
         scheme = otherwise(part, shop, material, choice, scheme)?;
         if choice.wish.order == Order::Best && scheme.not_planned.iter().any(|n| n.name == "side 2") {
             scheme = laid_otherwise(part, shop, material, choice, scheme)?;
@@ -193,7 +194,7 @@ fn block_fault(part: &Part, stock: &StockChoice) -> Result<(), HoldError> {
 }
 
 /// What a setup makes doubtful.
-fn doubts(s: &Setup) -> Vec<Finding> {
+pub(crate) fn doubts(s: &Setup) -> Vec<Finding> {
     let (above, grip) = s.hold.stands_above();
     let freely = s.hold.turns_freely().then(|| turns_freely(&s.name));
     tall(&s.name, above, grip).into_iter().chain(freely).collect()
@@ -210,8 +211,10 @@ pub(crate) fn plan_way(
 ) -> Result<Scheme, HoldError> {
     let Bench { part, shop, material, wish } = *b;
     block_fault(part, choice)?;
-    if id.school == School::Inside {
-        return inside_first(b, choice, way, id, across, offers);
+    match id.school {
+        School::Inside => return inside_first(b, choice, way, id, across, offers),
+        School::Table => return on_table(b, choice, way, id, across, offers),
+        School::Deck | School::Half | School::Sheet => {}
     }
     let (up, back) = (way.up, way.back);
     let mut findings = Vec::new();
@@ -289,102 +292,6 @@ pub(crate) fn plan_way(
     Ok(out)
 }
 
-/// Both faces and all inside the outline in the vise, which holds the block around the part; then the outline, on a plate by the part's own holes.
-fn inside_first(
-    b: &Bench,
-    choice: &StockChoice,
-    way: &Way,
-    id: SchemeId,
-    across: &[Stand],
-    offers: bool,
-) -> Result<Scheme, HoldError> {
-    let Bench { part, shop, material, .. } = *b;
-    let refused = |why: &str| Err(HoldError::First(why.into()));
-    if id.hold != HoldKind::Plate || !b.wish.kinds.allow(id.hold) {
-        return refused("only a plate leaves the outline free all around");
-    }
-    if !across.iter().all(Stand::is_given_up) {
-        return refused("what is cut from across would have to stand on walls that are cut last");
-    }
-    let (up, back) = (way.up, way.back);
-    let mut findings = Vec::new();
-    let Blank { stock, hat, .. } = block_of(part, &shop.vise, choice, up, id.school, &mut findings);
-    if hat < AS_IT_COMES {
-        return refused("the block that was chosen leaves nothing to face below the part");
-    }
-    // The block's sides stay raw until the last: high jaws are in nobody's way.
-    let grip = |height: f64| grips(&shop.vise).into_iter().rfind(|g| *g >= LEAST_GRIP && *g <= height - ABOVE_JAW);
-    let block = |box_: &Box3, up: DVec3, back: DVec3| {
-        let frame = standing(up, back, box_);
-        let size = frame.inverse().bounds(box_).size();
-        grip(size.z).map(|g| (frame, size, g))
-    };
-    // What the second side finds: the same block, its lower face done.
-    let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
-    let mut done = stock;
-    if up[axis] > 0.0 {
-        done.max[axis] = part.bounds.max[axis];
-    } else {
-        done.min[axis] = part.bounds.min[axis];
-    }
-    let (Some(raw), Some(turned)) = (block(&stock, up, back), block(&done, -up, -back)) else {
-        return refused("it is too low: the jaws find too little to grip");
-    };
-    let in_vise = |name: &str, turned: bool, (frame, size, grip): (Placement, DVec3, f64), bores| {
-        let held = Held {
-            on: RAW,
-            grip,
-            length: size.x,
-            above: size.z - grip,
-            bearing: Some(Bearing::of_block(size, &shop.vise)),
-        };
-        let g = Grip { bores, ..held.gripped(size, shop, material) };
-        Hold::Vise(Box::new(g)).setup(name, Duty::Inside { turned }, frame, shop)
-    };
-    // Upright as the second side left it.
-    let frame = standing(-up, -back, &part.bounds);
-    let asked = Asked {
-        part,
-        part_from_work: frame,
-        shop,
-        material,
-        setup: "side 3",
-        over: 0.0,
-        cuts: &[],
-        only: false,
-        covered: false,
-        stock: None,
-    };
-    let plate = plate::design(&asked, &frame.inverse().bounds(&stock)).map_err(HoldError::First)?;
-    let seen_from_above = turned.0.inverse().after(&frame);
-    let bores = plate.pins.iter().map(|p| seen_from_above.point(p.at.extend(0.0)).truncate()).collect::<Vec<_>>();
-    let bores = <[geom::DVec2; 2]>::try_from(bores).ok();
-    let setups = vec![
-        in_vise("side 1", false, raw, None),
-        in_vise("side 2", true, turned, bores),
-        Hold::Plate(Box::new(plate)).setup("side 3", Duty::Outline, frame, shop),
-    ];
-    setups.iter().for_each(|s| findings.extend(doubts(s)));
-    findings.extend(across.iter().filter_map(Stand::stays_rough));
-    let mut out = Scheme {
-        id,
-        stock,
-        setups,
-        not_planned: Vec::new(),
-        up,
-        hat,
-        compared: Vec::new(),
-        offers: Vec::new(),
-        findings,
-    };
-    if offers {
-        out.offers.push(Offer::of(HoldKind::Plate, &out.setups[2], true));
-    }
-    let more = room(&out, &stock_in(&out.setups[0], &stock), &shop.machine, &shop.vise);
-    out.findings.extend(more);
-    Ok(out)
-}
-
 /// A sheet stuck down by its lower face. `under`: what would have to come off below.
 fn stuck_sheet(b: &Bench, duty: Duty, frame: Placement, under: f64) -> Result<Setup, HoldError> {
     if !b.wish.kinds.allow(HoldKind::Bond) {
@@ -414,7 +321,7 @@ fn stuck_sheet(b: &Bench, duty: Duty, frame: Placement, under: f64) -> Result<Se
 }
 
 /// The face by which a sheet is stuck down is not cut.
-fn as_it_comes(part: &Part, up: DVec3) -> Finding {
+pub(crate) fn as_it_comes(part: &Part, up: DVec3) -> Finding {
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
     let mut place = part.bounds;
     let low = if up[axis] > 0.0 { place.min[axis] } else { place.max[axis] };
@@ -432,7 +339,7 @@ fn as_it_comes(part: &Part, up: DVec3) -> Finding {
 }
 
 /// The block's sizes as a setup sees it.
-fn stock_in(s: &Setup, stock: &Box3) -> DVec3 {
+pub(crate) fn stock_in(s: &Setup, stock: &Box3) -> DVec3 {
     s.part_from_work.inverse().bounds(stock).size()
 }
 
@@ -450,15 +357,15 @@ fn first_side(b: &Bench, duty: Duty, frame: Placement, stock: &Box3, grip: f64) 
 }
 
 /// A block with how its first side is gripped.
-struct Blank {
+pub(crate) struct Blank {
     /// Part coordinates.
-    stock: Box3,
+    pub stock: Box3,
     /// Stock below the part, mm.
-    hat: f64,
+    pub hat: f64,
     /// Height of jaw on the raw block, mm.
-    grip: f64,
+    pub grip: f64,
     /// No hat: the first side cuts the outline down to here (work coordinates), mm.
-    half: Option<f64>,
+    pub half: Option<f64>,
 }
 
 /// How deep the first side may go where a block without a hat is gripped by its own lower half, and the grip, mm. `hat` is what lies below the part.
@@ -469,7 +376,7 @@ fn half_of(height: f64, hat: f64, vise: &Vise) -> Option<(f64, f64)> {
 }
 
 /// The block, the hat below the part and the grip on it.
-fn block_of(
+pub(crate) fn block_of(
     part: &Part,
     vise: &Vise,
     choice: &StockChoice,
@@ -486,7 +393,7 @@ fn block_of(
         StockChoice::Rule => {
             let thin = half_of(height, TOP, vise).filter(|_| school == School::Half);
             let hat = match school {
-                School::Sheet => 0.0,
+                School::Sheet | School::Table => 0.0,
                 School::Inside => TOP,
                 _ if thin.is_some() => TOP,
                 _ => grip1 + ABOVE_JAW,
@@ -516,7 +423,11 @@ fn block_of(
                     StockChoice::Over(o) => o[k].map(|v| v.at_least(0.0)),
                     StockChoice::Sizes(s) if k == axis => {
                         let extra = s[k] - size[k];
-                        let top = if school == School::Sheet { extra } else { TOP.at_most(extra / 2.0) };
+                        let top = if matches!(school, School::Sheet | School::Table) {
+                            extra
+                        } else {
+                            TOP.at_most(extra / 2.0)
+                        };
                         if up[axis] > 0.0 { [extra - top, top] } else { [top, extra - top] }
                     }
                     StockChoice::Sizes(s) => [(s[k] - size[k]) / 2.0; 2],
@@ -532,7 +443,7 @@ fn block_of(
                 .rfind(|&g| g + ABOVE_JAW <= hat + 1e-9 && g >= LEAST_GRIP && g <= grip1.at_least(LEAST_GRIP))
             {
                 Some(g) => grip1 = g,
-                None if matches!(school, School::Sheet | School::Inside) => {}
+                None if matches!(school, School::Sheet | School::Inside | School::Table) => {}
                 None if half_of(height, hat, vise).is_some() => {
                     let (grip, down_to) = half_of(height, hat, vise).unwrap_or_default();
                     (grip1, half) = (grip, Some(down_to));
@@ -616,7 +527,7 @@ pub(crate) fn no_grip(name: &str, why: &str, order: Order) -> Finding {
 }
 
 /// Does the vise open so far, and the machine travel so far?
-fn room(scheme: &Scheme, block: &DVec3, machine: &Machine, vise: &Vise) -> Vec<Finding> {
+pub(crate) fn room(scheme: &Scheme, block: &DVec3, machine: &Machine, vise: &Vise) -> Vec<Finding> {
     let mut out = Vec::new();
     for s in &scheme.setups {
         let Hold::Vise(g) = &s.hold else { continue };

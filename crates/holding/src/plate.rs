@@ -11,7 +11,7 @@ use crate::seen::{Asked, Seen, corners_of};
 use crate::statics::{self, Contact, Push, screw_preload};
 use crate::vise::{Bearing, Grip, Held, NO_MARK, PLATE, SEAT, TOUCH};
 use geom::{Box3, DVec2, DVec3, Region, Slabs};
-use part::{After, Hole, HoleEnd, Intent, OFF_FLOOR};
+use part::{After, Hole, HoleEnd, Intent, OFF_FLOOR, View};
 use reason::{Place, Source, Sources, Sure, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -171,6 +171,17 @@ fn pin_for<'a>(h: &Hole, seat: f64, shop: &'a Shop) -> Option<(&'a Pin, f64, f64
 /// What a reamer wants on the diameter, mm (common practice, no source).
 const REAM: [f64; 2] = [0.1, 0.4];
 
+/// A washer of this outside lies on a hole's rim, with nothing in its way: the area that bears, mm².
+pub(crate) fn bears_on(h: &Hole, outside: f64, view: &View) -> Option<f64> {
+    let lies = h.mouth_top();
+    let disc = Region::disc(h.at, outside / 2.0 + 0.2, 0.01);
+    let ring = Region::disc(h.at, outside / 2.0, 0.01).minus(&Region::disc(h.at, h.mouth_radius() + 0.05, 0.01));
+    let free = view.shadow(lies + OFF_FLOOR).intersect(&disc).area() < 0.01;
+    let bears = ring.intersect(&view.shadow(lies - 2.0 * OFF_FLOOR)).area();
+    let lands = outside >= 2.0 * h.mouth_radius() + 2.0 * LANDS;
+    (free && lands && bears >= 0.8 * ring.area()).then_some(bears)
+}
+
 /// The thickest screw that goes through a hole and lies on its rim.
 fn screw_for(h: &Hole, seat: f64, seen: &Seen, outline: &Region, a: &Asked) -> Option<ScrewAt> {
     let mut all: Vec<(&Screw, [f64; 2], [f64; 2])> =
@@ -179,18 +190,11 @@ fn screw_for(h: &Hole, seat: f64, seen: &Seen, outline: &Region, a: &Asked) -> O
     let lies = h.mouth_top();
     all.into_iter().find_map(|(s, [diameter, drill], head)| {
         let [outside, thick] = s.washer_mm;
-        let goes = h.diameter >= diameter + 0.15 && outside >= 2.0 * h.mouth_radius() + 2.0 * LANDS;
-        if !goes || outline.signed_distance(h.at) < outside / 2.0 + PASSES {
+        if h.diameter < diameter + 0.15 || outline.signed_distance(h.at) < outside / 2.0 + PASSES {
             return None;
         }
-        let disc = Region::disc(h.at, outside / 2.0 + 0.2, 0.01);
-        let ring = Region::disc(h.at, outside / 2.0, 0.01).minus(&Region::disc(h.at, h.mouth_radius() + 0.05, 0.01));
-        let free = seen.view.shadow(lies + OFF_FLOOR).intersect(&disc).area() < 0.01;
-        let bears = ring.intersect(&seen.view.shadow(lies - 2.0 * OFF_FLOOR)).area();
-        if !free
-            || bears < 0.8 * ring.area()
-            || !a.shop.crib.iter().any(|t| t.kind == ToolKind::Drill && (t.diameter_mm - drill).abs() < 0.02)
-        {
+        let bears = bears_on(h, outside, &seen.view)?;
+        if !a.shop.crib.iter().any(|t| t.kind == ToolKind::Drill && (t.diameter_mm - drill).abs() < 0.02) {
             return None;
         }
         let through = lies - seat + thick;
@@ -268,7 +272,16 @@ pub(crate) fn design(a: &Asked, block: &Box3) -> Result<Plate, String> {
             continue;
         }
         let pins = [p, q].map(|k| pin_at(&open[k]));
-        let plate = build(a, &seen, seat, &flat, block, blank, pins.into_iter().flatten().collect(), spread(screws));
+        let plate = build(
+            a,
+            &seen,
+            seat,
+            &flat,
+            block,
+            blank,
+            pins.into_iter().flatten().collect(),
+            spread(screws, |s| s.at, MOST_SCREWS),
+        );
         if plate.bears_n >= LEAST_N {
             return Ok(plate);
         }
@@ -287,14 +300,14 @@ fn pin_at(o: &Open) -> Option<PinAt> {
     Some(PinAt { at: o.hole.at, diameter: pin.diameter_mm, length, stands, mouth: o.hole.mouth_top(), play })
 }
 
-/// As many as are enough, as far from one another as they lie.
-fn spread(mut all: Vec<ScrewAt>) -> Vec<ScrewAt> {
-    let mut out: Vec<ScrewAt> = Vec::new();
-    let middle = all.iter().map(|s| s.at).sum::<DVec2>() / all.len().max(1) as f64;
-    while out.len() < MOST_SCREWS && !all.is_empty() {
-        let far = |s: &ScrewAt| match out.iter().map(|o| o.at.distance(s.at)).reduce(Sure::at_most) {
+/// At most so many, as far from one another as they lie.
+pub(crate) fn spread<T>(mut all: Vec<T>, at: impl Fn(&T) -> DVec2, most: usize) -> Vec<T> {
+    let mut out: Vec<T> = Vec::new();
+    let middle = all.iter().map(&at).sum::<DVec2>() / all.len().max(1) as f64;
+    while out.len() < most && !all.is_empty() {
+        let far = |s: &T| match out.iter().map(|o| at(o).distance(at(s))).reduce(Sure::at_most) {
             Some(d) => d,
-            None => s.at.distance(middle),
+            None => at(s).distance(middle),
         };
         let best = (0..all.len()).max_by(|&i, &j| far(&all[i]).total_cmp(&far(&all[j]))).unwrap_or(0);
         out.push(all.remove(best));

@@ -25,11 +25,13 @@ pub enum School {
     Sheet,
     /// Both faces and all inside them in the vise, which holds the block around the part; the outline last, held by the part's own holes.
     Inside,
+    /// A plate on the table, its lower face as it comes: all inside the outline under straps at its ends; then the outline, screwed down through its own holes.
+    Table,
 }
 
 impl School {
     /// All, the usual one first.
-    pub const ALL: [School; 4] = [School::Deck, School::Half, School::Sheet, School::Inside];
+    pub const ALL: [School; 5] = [School::Deck, School::Half, School::Sheet, School::Inside, School::Table];
     /// In names.
     pub fn key(self) -> &'static str {
         match self {
@@ -37,6 +39,7 @@ impl School {
             School::Half => "half",
             School::Sheet => "sheet",
             School::Inside => "inside",
+            School::Table => "table",
         }
     }
     /// For a person.
@@ -46,11 +49,12 @@ impl School {
             School::Half => "half from each side",
             School::Sheet => "a sheet stuck down",
             School::Inside => "the outline last",
+            School::Table => "on the table",
         }
     }
     /// Comes a way of holding after its first side into question at all?
     pub(crate) fn takes(self, hold: HoldKind) -> bool {
-        (self == School::Inside) == (hold == HoldKind::Plate)
+        (self == School::Inside) == (hold == HoldKind::Plate) && (self == School::Table) == (hold == HoldKind::Straps)
     }
 }
 
@@ -139,10 +143,12 @@ impl SchemeId {
             HoldKind::SoftJaws => "in soft jaws",
             HoldKind::Plate => "on a plate by its own holes",
             HoldKind::Bond => "stuck to a pallet",
+            HoldKind::Straps => "screwed to a sheet",
         };
         match (self.school, self.hold) {
             (School::Sheet, HoldKind::Bond) => format!("{up}, a sheet stuck to a pallet"),
             (School::Sheet, _) => format!("{up}, a sheet stuck to a pallet; what is left {hold}"),
+            (School::Table, _) => format!("{up}, on a sheet on the table; straps first, screws for the outline"),
             (School::Inside, _) => format!("{up}, both faces in the vise; the outline last, {hold}"),
             _ => format!("{up}, then {hold}; {}", self.school.words()),
         }

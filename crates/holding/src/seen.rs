@@ -123,6 +123,8 @@ pub(crate) fn below(duty: &Duty, part_from_work: &Placement) -> Vec<DVec3> {
     match duty {
         Duty::Only(o) => o.places.clone(),
         Duty::Half { down_to, .. } => vec![part_from_work.point(DVec3::Z * *down_to)],
-        Duty::All | Duty::AllButHat | Duty::Seen | Duty::Inside { .. } | Duty::Outline => Vec::new(),
+        Duty::All | Duty::AllButHat | Duty::Seen | Duty::Inside { .. } | Duty::Outline | Duty::InsideThenOutline => {
+            Vec::new()
+        }
     }
 }

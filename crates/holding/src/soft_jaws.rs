@@ -5,7 +5,7 @@
 //! a plan and a proof ([`SoftJaws::carved`]). How they are designed stands in `jaw_design`.
 
 use crate::carved::{Carved, Pocket};
-use crate::frame::{Datum, Duty};
+use crate::frame::{Datum, Duty, Turning};
 use crate::hold::{Body, Demand, Fact, Gently, Holds};
 use crate::statics::{Contact, Push};
 use crate::vise::{LOAD_MIN, SEAT, TOUCH};
@@ -218,18 +218,10 @@ impl SoftJaws {
             len(trim(self.depth)),
             len(trim(self.spacer))
         )];
-        match duty {
-            Duty::AllButHat
-            | Duty::Seen
-            | Duty::Outline
-            | Duty::Half { turned: false, .. }
-            | Duty::Inside { turned: false } => {}
-            Duty::All | Duty::Half { turned: true, .. } | Duty::Inside { turned: true } => {
-                out.push("Turn over about X: what was up stands on the nest's floor".into())
-            }
-            Duty::Only(_) => {
-                out.push(format!("Stand it up: {up} of the part is up, its end stands on the nest's floor"))
-            }
+        match duty.turning() {
+            Turning::Not => {}
+            Turning::Over => out.push("Turn over about X: what was up stands on the nest's floor".into()),
+            Turning::Up => out.push(format!("Stand it up: {up} of the part is up, its end stands on the nest's floor")),
         }
         out.push(format!(
             "Take the spacer out, open by {} mm, brush the nest clean, lay it in, push it to the left, tap it down, close",

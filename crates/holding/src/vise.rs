@@ -4,7 +4,7 @@
 //! worst place and direction of each cut by the solver of all holds ([`statics`]); beside it, for whoever wants to follow by hand, slip, tilt and twist
 //! by simple sums. Sources stand beside each.
 
-use crate::frame::{Datum, Duty};
+use crate::frame::{Datum, Duty, Turning};
 use crate::hold::{Body, Demand, Fact, Gently, Hold, Holds};
 use crate::statics::{self, Contact, Push};
 use geom::{DVec2, DVec3, Region};
@@ -364,16 +364,10 @@ impl Grip {
             len(trim(self.parallels)),
             len(trim(self.opening))
         )];
-        match duty {
-            Duty::AllButHat
-            | Duty::Seen
-            | Duty::Outline
-            | Duty::Half { turned: false, .. }
-            | Duty::Inside { turned: false } => {}
-            Duty::All | Duty::Half { turned: true, .. } | Duty::Inside { turned: true } => {
-                out.push("Turn over about X: what was up lies on the parallels".into())
-            }
-            Duty::Only(_) => {
+        match duty.turning() {
+            Turning::Not => {}
+            Turning::Over => out.push("Turn over about X: what was up lies on the parallels".into()),
+            Turning::Up => {
                 out.push(format!("Stand it up: {up} of the part is up, its finished end lies on the parallels"));
             }
         }

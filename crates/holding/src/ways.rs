@@ -195,7 +195,7 @@ impl Sides {
         match self.school {
             School::Deck => {}
             School::Half | School::Inside => return TOP,
-            School::Sheet => return 0.0,
+            School::Sheet | School::Table => return 0.0,
         }
         grip_of(part.bounds.size().dot(self.up().abs()), vise) + ABOVE_JAW
     }
@@ -324,6 +324,10 @@ pub(crate) fn other(
                 .into())
         }
         HoldKind::Bond => crate::bond::design(&asked, false).map(|b| Hold::Bond(Box::new(b))),
+        HoldKind::Straps if covered => {
+            Err("its own holes lie under the stock then, and straps would stand on what is cut".into())
+        }
+        HoldKind::Straps => crate::strapped::design(&asked, None).map(|s| Hold::Straps(Box::new(s))),
     }
 }
 
@@ -452,7 +456,9 @@ pub(crate) fn for_duty(part: &Part, way: &Way, duty: &Duty, shop: &Shop, materia
             (w.jaw_top, w.contact) = best;
         }
         Duty::Seen => {}
-        Duty::All | Duty::AllButHat | Duty::Inside { .. } | Duty::Outline | Duty::Only(_) => return way.clone(),
+        Duty::All | Duty::AllButHat | Duty::Inside { .. } | Duty::Outline | Duty::InsideThenOutline | Duty::Only(_) => {
+            return way.clone();
+        }
     }
     if w.held_by().is_none() {
         let frame = standing(-w.up, -w.back, &part.bounds);

@@ -212,6 +212,31 @@ fn guider_plate() -> Result<Shape, ModelError> {
     Ok(p)
 }
 
+/// Top plate of the pier: wider than the vise opens, an odd outline, a bore, a recess, holes for the pier's bolts and for what stands on it.
+fn pier_plate() -> Result<Shape, ModelError> {
+    let c = [
+        ([0.0, 0.0], 20.0),
+        ([224.0, 0.0], 20.0),
+        ([224.0, 70.0], 14.0),
+        ([206.0, 100.0], 14.0),
+        ([206.0, 164.0], 18.0),
+        ([18.0, 164.0], 18.0),
+        ([18.0, 100.0], 14.0),
+        ([0.0, 70.0], 14.0),
+    ];
+    let mut p = Shape::prism(&rounded_polygon(&c), 0.0, 12.0)?;
+    p = p.cut(&hole(112.0, 76.0, 64.0, -1.0, 13.0)?)?;
+    let recess = [([72.0, 36.0], 9.0), ([152.0, 36.0], 9.0), ([152.0, 116.0], 9.0), ([72.0, 116.0], 9.0)];
+    p = p.cut(&Shape::prism(&rounded_polygon(&recess), 8.0, 13.0)?)?;
+    for (x, y) in [(22.0, 22.0), (202.0, 22.0), (190.0, 146.0), (34.0, 146.0)] {
+        p = p.cut(&hole(x, y, 11.0, -1.0, 13.0)?)?;
+    }
+    for (x, y) in [(112.0, 16.0), (112.0, 140.0), (50.0, 76.0), (174.0, 76.0)] {
+        p = p.cut(&hole(x, y, 6.6, -1.0, 13.0)?)?;
+    }
+    Ok(p)
+}
+
 /// Flange of the finder's tube: a hub, a bore with a shoulder from below, six holes.
 fn finder_flange() -> Result<Shape, ModelError> {
     let disc = |r: f64, z0: f64, z1: f64| Shape::cylinder([0.0, 0.0, z0], UP, r, z1 - z0);
@@ -381,6 +406,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         ("dome-cap", dome_cap()?),
         ("slit-latch", slit_latch()?),
         ("sight-plate", sight_plate()?),
+        ("pier-plate", pier_plate()?),
         ("guider-plate", guider_plate()?),
         ("finder-flange", finder_flange()?),
         ("counterweight-bar", counterweight_bar()?),

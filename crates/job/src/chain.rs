@@ -15,7 +15,7 @@ use geom::{Box3, DVec2, DVec3, Region, Remains, Slabs};
 use holding::{Choice, Duty, Making, Scheme, School, Setup};
 use intake::{Layer3, Reading};
 use part::{Part, View};
-use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings};
+use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings, Stop};
 use reason::{Act, Finding, Kind, Severity, Sure, len};
 use route::{Operation, Override, Point, SetupRoute, Side, plan_side};
 use serde::{Deserialize, Serialize};
@@ -222,16 +222,15 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mut lost: Option<(usize, String)> = None;
     for (k, held) in scheme.setups.iter_mut().enumerate() {
         let taken_over = take_over(held, &mut routes);
-        if held.hold.makes().is_some() {
-            let there = stock.seen_in(&held.part_from_work);
-            if let Err(why) = holding::in_process(held, part, shop, material, &there) {
+        let stage = PATHS[k.min(PATHS.len() - 1)];
+        let (key, after, mut route) = match each.through_stops(held, stage, &before, &stock)? {
+            Ok(planned) => planned,
+            Err(why) => {
                 lost = Some((k, why));
                 break;
             }
-        }
+        };
         let held = &*held;
-        let stage = PATHS[k.min(PATHS.len() - 1)];
-        let (key, mut route) = each.routed(held, stage, &before, &stock)?;
         // A further setup for what no cutter there reaches is none.
         if each.fits && matches!(held.duty, Duty::Only(_)) && route.operations.is_empty() {
             named.extend(route.named.drain(..).map(|f| Finding { setup: None, ..f }));
@@ -240,8 +239,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             lap(stage, &mut stages);
             continue;
         }
-        before = key;
-        stock = stock.after(held.part_from_work, route.stock.clone());
+        (before, stock) = (key, after);
         routes.push(route);
         lap(stage, &mut stages);
     }
@@ -263,6 +261,8 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     left_by_both(&scheme.setups, &mut routes);
     scheme.findings.retain(|f| f.setup.as_ref().is_none_or(|s| !idle.contains(s)));
     named.extend(beside::left_for(part, &scheme));
+    // The proof looks itself whether that is parted.
+    named.extend(scheme.findings.iter().filter(|f| f.kind == Kind::EndsStay).cloned());
     routes.iter_mut().for_each(|r| named.append(&mut r.named));
     let points: Vec<Point> = routes.iter_mut().flat_map(|r| std::mem::take(&mut r.points)).collect();
     let mut findings = part.doubts.clone();
@@ -406,6 +406,48 @@ impl EachSetup<'_> {
         b.max.z = there();
         held.hold.most_side(&b)
     }
+    /// The operations of a setup from stop to stop of its program, with their key and the stock that they leave. The inner error says why it cannot be held as the stock
+    /// then is.
+    fn through_stops(
+        &self,
+        held: &mut Setup,
+        stage: &'static str,
+        before: &str,
+        stock: &Remains,
+    ) -> Result<Result<(String, Remains, SetupRoute), String>, JobError> {
+        let (mut key, mut stock) = (before.to_string(), stock.clone());
+        let mut out: Option<SetupRoute> = None;
+        let mut parts = held.between_stops();
+        for (stops, s) in parts.iter_mut().enumerate() {
+            if s.hold.hangs_on_stock() {
+                let there = stock.seen_in(&s.part_from_work);
+                if let Err(why) = holding::in_process(s, self.part, self.shop, self.material, &there) {
+                    return Ok(Err(why));
+                }
+            }
+            let (done, mut route) = self.routed(s, stage, &key, &stock)?;
+            key = done;
+            stock = stock.after(s.part_from_work, route.stock.clone());
+            route.operations.iter_mut().for_each(|o| o.after_stop = stops as u32);
+            out = Some(match out {
+                None => route,
+                Some(mut first) => {
+                    first.operations.append(&mut route.operations);
+                    first.named.append(&mut route.named);
+                    first.notes.append(&mut route.notes);
+                    first.points.append(&mut route.points);
+                    first.elsewhere.append(&mut route.elsewhere);
+                    first.stock = route.stock;
+                    first
+                }
+            });
+        }
+        if let [only] = &mut parts[..] {
+            *held = only.clone();
+        }
+        let route = out.unwrap_or_else(|| SetupRoute::nothing(stock.seen_in(&held.part_from_work)));
+        Ok(Ok((key, stock, route)))
+    }
     /// The operations of a setup in the stock that the ones before (`before`, their key) have left, kept under the hash of what they come from.
     fn routed(
         &self,
@@ -453,7 +495,12 @@ impl EachSetup<'_> {
                     half: match held.duty {
                         Duty::Half { down_to, .. } => Some(down_to),
                         Duty::Inside { .. } => Some(view.bounds.max.z),
-                        Duty::All | Duty::AllButHat | Duty::Seen | Duty::Outline | Duty::Only(_) => None,
+                        Duty::All
+                        | Duty::AllButHat
+                        | Duty::Seen
+                        | Duty::Outline
+                        | Duty::InsideThenOutline
+                        | Duty::Only(_) => None,
                     },
                     only: match &held.duty {
                         Duty::Only(o) => Some((&o.places, o.cell)),
@@ -568,7 +615,9 @@ fn ordered(side: &str, ops: Vec<Operation>, settled: &Settled, findings: &mut Ve
         return ops;
     }
     let there: Vec<String> = ops.iter().map(|o| o.id.clone()).collect();
-    let (ops, lost) = route::reordered(ops, &mine);
+    let (mut ops, lost) = route::reordered(ops, &mine);
+    // Over a stop nothing is moved: what holds the piece changes there.
+    ops.sort_by_key(|o| o.after_stop);
     findings.extend(lost.iter().filter(|m| there.contains(&m.id)).map(|m| lost_decision(&m.before)));
     for (k, need) in route::broken(&ops) {
         let first = ops.iter().find(|o| o.id == need.first).map_or("", |o| o.title.as_str());
@@ -668,8 +717,13 @@ fn side_plan(
                 words: format!("{}, stick-out {} mm", t.words(), len(trim(t.stickout_mm))),
             })
             .collect(),
+        stops: Vec::new(),
     };
-    let paths: Vec<_> = operations.iter().filter_map(|o| o.path.clone()).collect();
+    let made: Vec<&Operation> = operations.iter().filter(|o| o.path.is_some()).collect();
+    let paths: Vec<_> = made.iter().filter_map(|o| o.path.clone()).collect();
+    let at = |stops: u32| made.iter().position(|o| o.after_stop >= stops).unwrap_or(made.len());
+    let stops = (1..).zip(h.hold.at_stops()).map(|(n, lines)| Stop { before: at(n), lines }).collect();
+    let heading = Heading { stops, ..heading };
     let Posted { text, promises } = program::post(&heading, &paths, &Dialect::bench_mill());
     SidePlan {
         setup: h.clone(),

@@ -404,13 +404,15 @@ fn class(w: &WholeWay) -> usize {
     }
 }
 
-/// Ways of one class are alike but for their minutes; half from each side stands behind, for blocks that leave no hat, and a sheet behind that: a face stays as it comes
+/// Ways of one class are alike but for their minutes; half from each side stands behind, for blocks that leave no hat, and a sheet behind that: a face stays as it comes; on the table
+/// the vise goes off it
 /// (the rule of the trade, no source).
 fn group(w: &WholeWay, chosen: usize) -> (usize, usize) {
     let behind = match w.school() {
         School::Deck | School::Inside => 0,
         School::Half => 1,
         School::Sheet => 2,
+        School::Table => 3,
     };
     (class_beside(w, chosen), behind)
 }
@@ -482,6 +484,9 @@ fn why(w: &WholeWay, first: &WholeWay) -> String {
                 return format!("A line may be seen where the halves meet: it is for blocks without a hat; {time}");
             }
             School::Sheet => return format!("The lower face stays as the stock comes: it is for thin plates; {time}"),
+            School::Table => {
+                return format!("The lower face stays as the stock comes, and the vise goes off the table; {time}");
+            }
             School::Inside => return format!("Three setups, and all of the outline in one go; {time}"),
         }
     }
@@ -517,7 +522,8 @@ fn drawn(part: &Part, s: &Setup, stock: &Box3) -> WaySetup {
     match s.duty {
         holding::Duty::AllButHat
         | holding::Duty::Half { turned: false, .. }
-        | holding::Duty::Inside { turned: false } => {
+        | holding::Duty::Inside { turned: false }
+        | holding::Duty::InsideThenOutline => {
             out.push(rect("stock", raw.min.y, raw.min.z, raw.max.y, raw.max.z));
         }
         holding::Duty::All | holding::Duty::Half { turned: true, .. } if raw.max.z > body.max.z + 0.01 => {

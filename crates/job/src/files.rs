@@ -5,7 +5,7 @@ use crate::proving::{limits_of, setup_input};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
 use program::{Anchored, Posted, Promise, anchor};
-use proof::{Body, KeepOut, Proof};
+use proof::{Body, KeepOut, Proof, When};
 use reason::{Finding, Kind, Severity, Sources};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -155,6 +155,9 @@ pub enum KeepOutFile {
         /// What lies on it sticks to it.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         sticks: bool,
+        /// How and when it stands there.
+        #[serde(flatten)]
+        stands: Stands,
     },
     /// A solid from a model's file.
     Model {
@@ -164,7 +167,49 @@ pub enum KeepOutFile {
         model: String,
         /// Row by row, column vectors, shift in elements 4, 8, 12.
         work_from_model: [f64; 16],
+        /// How and when it stands there.
+        #[serde(flatten)]
+        stands: Stands,
     },
+}
+
+/// How and when something stands that holds a piece; with nothing said, all the time.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Stands {
+    /// It presses on what lies under it: that does not come loose.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    clamps: bool,
+    /// From this stop (M0) of the program on, until that one if there is a second number: `[0, 1]` up to the first stop, `[1]` after it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    stops: Vec<u32>,
+    /// The same by the lines of the program as it was posted, first and last. Where both are given the stops say more: they move with an edited text.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    lines: Option<[u32; 2]>,
+}
+
+impl Stands {
+    /// Of a body, with the lines of its program's stops and the program's last line.
+    fn of(clamps: bool, [from, to]: [u32; 2], at: &[u32], last: u32) -> Stands {
+        if [from, to] == [0, holding::FOR_EVER] {
+            return Stands { clamps, ..Stands::default() };
+        }
+        let line = |stop: u32| stop.checked_sub(1).and_then(|k| at.get(k as usize)).copied();
+        let until = if to == holding::FOR_EVER { last } else { line(to).unwrap_or(last) };
+        let stops = if to == holding::FOR_EVER { vec![from] } else { vec![from, to] };
+        Stands { clamps, stops, lines: Some([line(from).map_or(1, |l| l + 1), until]) }
+    }
+    fn when(&self) -> When {
+        match (&self.stops[..], self.lines) {
+            ([from], _) => When::Stops([*from, holding::FOR_EVER]),
+            ([from, to], _) => When::Stops([*from, *to]),
+            (_, Some(lines)) => When::Lines(lines),
+            _ => When::Always,
+        }
+    }
+    fn is_wrong(&self) -> bool {
+        let turned = |v: &[u32]| matches!(v, [a, b] if b < a);
+        self.stops.len() > 2 || turned(&self.stops) || self.lines.is_some_and(|l| turned(&l))
+    }
 }
 
 // What skips a field is asked by reference.
@@ -176,6 +221,10 @@ fn is_nothing(v: &f64) -> bool {
 impl KeepOutFile {
     /// What is wrong with it.
     fn fault(&self) -> Option<String> {
+        let (KeepOutFile::Box { name, stands, .. } | KeepOutFile::Model { name, stands, .. }) = self;
+        if stands.is_wrong() {
+            return Some(format!("keep_out '{name}' stands from a stop or line to one before it"));
+        }
         match self {
             KeepOutFile::Box { name, may_cut_mm, .. } if !(0.0..1000.0).contains(may_cut_mm) => {
                 Some(format!("may_cut_mm of the keep_out box '{name}' is no depth"))
@@ -184,7 +233,7 @@ impl KeepOutFile {
                 let no_size = (0..3).any(|i| !a[i].is_finite() || !b[i].is_finite() || b[i] < a[i]);
                 no_size.then(|| format!("the keep_out box '{name}' has no size"))
             }
-            KeepOutFile::Model { name, model, work_from_model } => {
+            KeepOutFile::Model { name, model, work_from_model, .. } => {
                 let inside = Path::new(model).components().all(|c| matches!(c, std::path::Component::Normal(_)));
                 if !inside || model.is_empty() {
                     Some(format!("the model of keep_out '{name}' must lie in the plan's folder"))
@@ -330,6 +379,16 @@ fn write_folder(
 /// What nothing may enter: boxes, and the solids of what is made, as they stand when they hold.
 fn keep_outs(side: &crate::SidePlan, k: usize, made: &[crate::Made]) -> Vec<KeepOutFile> {
     let setup = &side.setup;
+    let settings = program::ReadSettings { zero_in_machine: setup.zero_in_machine, ..Default::default() };
+    let at: Vec<u32> = program::read(&side.program, &settings).map_or_else(
+        |_| Vec::new(),
+        |p| {
+            let stop = |s: &&program::Step| s.kind == program::StepKind::Pause { optional: false };
+            p.steps.iter().filter(stop).map(|s| s.line).collect()
+        },
+    );
+    let last = side.program.lines().count() as u32;
+    let stands = |clamps: bool, stops: [u32; 2]| Stands::of(clamps, stops, &at, last);
     let boxes = setup.hold.bodies().iter().filter(|b| b.layers.is_empty());
     let boxes = boxes.map(|b| KeepOutFile::Box {
         name: b.name.clone(),
@@ -337,18 +396,21 @@ fn keep_outs(side: &crate::SidePlan, k: usize, made: &[crate::Made]) -> Vec<Keep
         max_mm: b.max.to_array(),
         may_cut_mm: b.may_cut,
         sticks: b.sticks,
+        stands: stands(b.clamps, b.stops),
     });
     let solids = made.iter().filter(|m| m.setup == setup.name).flat_map(|m| {
         m.bodies.iter().map(|b| KeepOutFile::Model {
             name: b.name.clone(),
             model: format!("{MADE}/{}/{}", m.name, b.file),
             work_from_model: Placement::IDENTITY.to_rows(),
+            stands: Stands::default(),
         })
     });
     let standing = side.solids.iter().map(|b| KeepOutFile::Model {
         name: b.name.clone(),
         model: solid_file(k, b),
         work_from_model: b.work_from_model.to_rows(),
+        stands: stands(b.clamps, b.stops),
     });
     boxes.chain(solids).chain(standing).collect()
 }
@@ -493,14 +555,16 @@ pub fn prove(
         let (mut keep_out, mut bodies) = (Vec::new(), Vec::new());
         for k in &s.keep_out {
             match k {
-                KeepOutFile::Box { name, min_mm, max_mm, may_cut_mm, sticks } => {
+                KeepOutFile::Box { name, min_mm, max_mm, may_cut_mm, sticks, stands } => {
                     let k = KeepOut::new(name.clone(), (*min_mm).into(), (*max_mm).into());
-                    keep_out.push(KeepOut { may_cut_mm: *may_cut_mm, sticks: *sticks, ..k });
+                    let (clamps, when) = (stands.clamps, stands.when());
+                    keep_out.push(KeepOut { may_cut_mm: *may_cut_mm, sticks: *sticks, clamps, when, ..k });
                 }
-                KeepOutFile::Model { name, model, work_from_model } => {
+                KeepOutFile::Model { name, model, work_from_model, stands } => {
                     let solid = read(&dir.join(model))?;
                     let placed = Placement::from_rows(work_from_model).unwrap_or(Placement::IDENTITY);
-                    bodies.push(Body { name: name.clone(), mesh: solid.mesh.placed(&placed) });
+                    let (clamps, when) = (stands.clamps, stands.when());
+                    bodies.push(Body { name: name.clone(), mesh: solid.mesh.placed(&placed), clamps, when });
                 }
             }
         }

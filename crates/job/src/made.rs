@@ -25,6 +25,10 @@ pub struct MadeBody {
     pub work_from_model: Placement,
     /// Work coordinates of the setup that it holds.
     pub mesh: TriMesh,
+    /// It presses on what lies under it.
+    pub clamps: bool,
+    /// It stands there from this stop of the program on, until that one.
+    pub stops: [u32; 2],
 }
 
 /// A piece that is made to hold a part.
@@ -122,7 +126,8 @@ fn body(name: &str, c: Carved, work_from_model: Placement) -> Result<MadeBody, J
     let mesh = if work_from_model == Placement::IDENTITY { mesh } else { mesh.placed(&work_from_model) };
     let plain: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let file = format!("{}.step", plain.trim_matches('-'));
-    Ok(MadeBody { name: name.into(), file, step: c.step, work_from_model, mesh })
+    let stops = [0, holding::FOR_EVER];
+    Ok(MadeBody { name: name.into(), file, step: c.step, work_from_model, mesh, clamps: false, stops })
 }
 
 /// What holds a setup and is no box, as solids: chuck jaws, pins, heads of screws. Pieces that are made have theirs of their own. The inner error says why they
@@ -153,7 +158,7 @@ pub(crate) fn modelled(bodies: &[holding::Body]) -> Result<Result<Vec<MadeBody>,
             Ok(c) => c,
             Err(why) => return Ok(Err(format!("{}: {why}", b.name))),
         };
-        out.push(body(&b.name, c, lies)?);
+        out.push(MadeBody { clamps: b.clamps, stops: b.stops, ..body(&b.name, c, lies)? });
     }
     Ok(Ok(out))
 }

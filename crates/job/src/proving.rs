@@ -6,7 +6,7 @@ use crate::chain::{JobError, Plan};
 use geom::{Box3, DVec3, Placement};
 use part::Part;
 use program::{Anchored, ReadSettings};
-use proof::{Body, KeepOut, Limits, Nest, Proof, SetupInput, StepLoad, time::Motion};
+use proof::{Body, KeepOut, Limits, Nest, Proof, SetupInput, StepLoad, When, time::Motion};
 use reason::{Finding, Kind, Severity};
 use route::Point;
 use serde::{Deserialize, Serialize};
@@ -39,6 +39,11 @@ pub fn limits_of(m: &Machine) -> Limits {
 /// The number of a further zero: 55 of "G55".
 pub(crate) fn zero_number(name: &str) -> Option<u32> {
     name.strip_prefix('G')?.parse().ok().filter(|n| (55..=59).contains(n))
+}
+
+/// From which stop of a program to which, as the proof takes it.
+pub(crate) fn when(stops: [u32; 2]) -> When {
+    if stops == [0, holding::FOR_EVER] { When::Always } else { When::Stops(stops) }
 }
 
 /// A setup's text, read back. `zeros`: further ones by name, work coordinates.
@@ -91,6 +96,8 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
             let keep_out = keep_out.map(|b| KeepOut {
                 may_cut_mm: b.may_cut,
                 sticks: b.sticks,
+                clamps: b.clamps,
+                when: when(b.stops),
                 ..KeepOut::new(b.name.clone(), b.min, b.max)
             });
             let keep_out = keep_out.collect();
@@ -106,10 +113,12 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
                 &BTreeMap::new(),
             )?;
             let made = plan.made.iter().filter(|m| m.setup == s.setup.name);
-            let bodies = made
-                .flat_map(|m| &m.bodies)
-                .chain(&s.solids)
-                .map(|b| Body { name: b.name.clone(), mesh: b.mesh.clone() });
+            let bodies = made.flat_map(|m| &m.bodies).chain(&s.solids).map(|b| Body {
+                name: b.name.clone(),
+                mesh: b.mesh.clone(),
+                clamps: b.clamps,
+                when: when(b.stops),
+            });
             Ok(SetupInput { bodies: bodies.collect(), ..input })
         })
         .collect()

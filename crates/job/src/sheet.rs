@@ -216,6 +216,9 @@ pub struct KeepOutSheet {
     /// The sections stand in a frame of their own: from there to work coordinates, row by row.
     #[serde(default)]
     pub lies: Option<[f64; 16]>,
+    /// Stops of the program between which it stands there: none where it stands all the time.
+    #[serde(default)]
+    pub stops: Option<[u32; 2]>,
 }
 
 /// An operation as a screen shows it.
@@ -492,6 +495,7 @@ fn side_sheet(
                 in_front: b.in_front,
                 layers: b.layers.clone(),
                 lies: b.lies.map(|l| l.to_rows()),
+                stops: (b.stops != [0, holding::FOR_EVER]).then_some(b.stops),
             })
             .collect(),
         tools: side.tools.clone(),

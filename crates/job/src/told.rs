@@ -175,8 +175,10 @@ pub(crate) fn demand(o: &Operation) -> holding::Demand {
 
 /// Each limit of a grip with the operation that asks most of it, the nearest limit first.
 pub(crate) fn hold_limits<'a>(h: &Setup, ops: &'a [Operation], friction: f64) -> Vec<(holding::Holds, &'a Operation)> {
+    let setups = h.between_stops();
     let all = ops.iter().flat_map(|o| {
-        let held = h.hold.holds(friction, &demand(o));
+        let then = &setups[(o.after_stop as usize).min(setups.len() - 1)];
+        let held = then.hold.holds(friction, &demand(o));
         held.into_iter().map(move |l| (l, o))
     });
     let mut out: Vec<(holding::Holds, &Operation)> = Vec::new();

@@ -123,6 +123,15 @@ impl<'a> View<'a> {
         known().insert(key, r.clone());
         r
     }
+    /// Of a shadow at a height what the part itself covers, and not what stands beside it.
+    pub fn of_part(&self, shadow: &Region, z: f64) -> Region {
+        if self.kept.is_empty() {
+            return shadow.clone();
+        }
+        let own = self.mesh.shadow_above((z + OFF_FLOOR).max(self.bounds.min.z - 1.0));
+        // Holes that are drilled are filled in a shadow.
+        shadow.intersect(&own.filled().grown(0.05, 0.004))
+    }
     /// What of the plane lies over places (part coordinates, each the middle of a cube of side `cell`), grown by one cell.
     pub fn over(&self, places: &[DVec3], cell: f64) -> Region {
         // Cells of a grid, so that many places above one another are one.

@@ -89,7 +89,10 @@ impl<'a> Mover<'a> {
             None => self.stock.clear_to(p, self.radius + BESIDE),
             Some((cleared, top)) => self.stock.clear_over(p, self.radius + BESIDE, top).at_least(cleared),
         };
-        (safe + ABOVE).at_least(z + if safe < z - ABOVE { 0.0 } else { ABOVE })
+        // Below the stock is what it lies on.
+        let ground = self.stock.bottom();
+        let stop = (safe + ABOVE).at_least(z + if safe < z - ABOVE { 0.0 } else { ABOVE });
+        if z < ground { stop.at_least(ground + ABOVE) } else { stop }
     }
     /// Standing at `height`, can it go down at `p` to `z` without rising first?
     pub fn can_sink(&self, p: DVec2, z: f64, height: f64, own: (f64, f64)) -> bool {

@@ -16,11 +16,13 @@
 //! region hardly wider than the cutter is a slot whatever the order. Published kin, from memory: offset and wavefront ("brush
 //! fire") pocketing; constant-engagement offsets (Stori & Wright 2000); stepping circles (Coleman & Evans).
 
+mod batch;
 mod emit;
 
 pub use emit::cut;
 
 use crate::Feeds;
+use batch::{Batch, batches};
 use geom::{DVec2, FitSettings, Path2, Region, Slabs, Ways, fit_arcs};
 use reason::Sure;
 use std::cell::OnceCell;
@@ -142,6 +144,9 @@ impl Stroke {
     fn start(&self) -> DVec2 {
         self.runs[0].path.start
     }
+    fn end(&self) -> DVec2 {
+        self.runs[self.runs.len() - 1].path.end()
+    }
     /// A ring can be begun anywhere.
     fn ring(&self) -> bool {
         self.runs.len() == 1 && self.runs[0].path.is_closed()
@@ -179,6 +184,8 @@ impl Pass {
 
 struct Plan {
     passes: Vec<Pass>,
+    /// In this order.
+    batches: Vec<Batch>,
     /// Helix (centre, radius) where there is no way in from the air.
     helix: Option<(DVec2, f64)>,
     done: Region,
@@ -241,7 +248,7 @@ fn passed_over(c: &Clearing, a: &Region, f: &Front, remaining: &Region) -> bool 
     let strokes: Vec<Region> =
         fresh(c, f).iter().flat_map(|(_, lines)| lines).map(|l| Region::swept(l, c.radius - 0.005, AIR)).collect();
     let left = remaining.intersect(&lost.grown(c.radius - 0.05, AIR)).minus(&Region::union_all(&strokes));
-    left.opened(0.03, AIR).area() > 0.05
+    left.opened(0.008, AIR).area() > 0.004
 }
 
 /// How wide the last of some passes is, where it cuts, mm.
@@ -295,8 +302,9 @@ fn plan_component(c: &Clearing, a: &Region, touched: &Region) -> Option<Plan> {
         .into_iter()
         .map(|f| Pass { strokes: strokes(c, &f), free: f.before, after: f.after, ways: OnceCell::new() })
         .filter(|p| !p.strokes.is_empty())
-        .collect();
-    Some(Plan { passes, helix, done: k })
+        .collect::<Vec<_>>();
+    let batches = batches(&passes, r);
+    Some(Plan { passes, batches, helix, done: k })
 }
 
 fn closed_line(mut l: Vec<DVec2>) -> Vec<DVec2> {
@@ -646,6 +654,19 @@ mod tests {
         assert!(lifts(&done.moves) <= 4, "{}", lifts(&done.moves));
         let left = block.minus(&part.grown(0.25, 0.001)).minus(&done.swept);
         assert!(left.area() < 90.0 * 0.013, "{}", left.area());
+    }
+
+    /// A strip beside a part, open at both ends: one end is cut to the middle and then the other, not to and fro. Nothing is left where they meet.
+    #[test]
+    fn fronts_far_apart_are_followed_one_after_the_other() {
+        let block = Region::rect(DVec2::ZERO, DVec2::new(150.0, 9.0));
+        let walls = |y0: f64, y1: f64| Region::rect(DVec2::new(-20.0, y0), DVec2::new(170.0, y1));
+        let free = walls(0.0, 9.0).shrunk(3.0, 0.001);
+        let stock = Slabs::prism(block.clone(), -10.0, 0.0);
+        let done = clear(&clearing(free, block.clone(), 3.0), &stock);
+        // Two levels of two fronts, and a lift at the end: it was some forty times as many.
+        assert!(lifts(&done.moves) <= 5, "{}", lifts(&done.moves));
+        assert!(block.minus(&done.swept).area() < 300.0 * 0.013, "{}", block.minus(&done.swept).area());
     }
 
     #[test]

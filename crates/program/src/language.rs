@@ -105,7 +105,7 @@ pub const LANGUAGE: &[Meaning] = &[
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Dialect, Heading, post};
+    use crate::{Dialect, Heading, Stop, post};
     use geom::{DVec2, DVec3};
     use path::motion::{Coolant, Move, Toolpath};
 
@@ -134,7 +134,12 @@ mod tests {
                 },
             ],
         };
-        let text = post(&Heading { lines: vec![], tools: vec![] }, &[drill], &Dialect::bench_mill()).text;
+        let text = post(
+            &Heading { stops: vec![Stop { before: 0, lines: vec!["Look".into()] }], ..Heading::default() },
+            &[drill],
+            &Dialect::bench_mill(),
+        )
+        .text;
         let mut words = 0;
         for line in text.lines().filter(|l| !l.starts_with(['(', '%'])) {
             for w in line.split('(').next().unwrap_or_default().split_whitespace() {

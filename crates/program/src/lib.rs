@@ -14,6 +14,6 @@ mod read;
 
 pub use dialect::Dialect;
 pub use language::{LANGUAGE, Meaning, WordKind};
-pub use post::{Heading, PostTool, post};
+pub use post::{Heading, PostTool, Stop, post};
 pub use promise::{Anchored, Changes, Posted, Promise, anchor, changes};
 pub use read::{Program, ReadError, ReadSettings, Shape, Step, StepKind, read};

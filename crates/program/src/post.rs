@@ -21,6 +21,17 @@ pub struct Heading {
     pub lines: Vec<String>,
     /// Tools in the order of use.
     pub tools: Vec<PostTool>,
+    /// Where it stops for a person.
+    pub stops: Vec<Stop>,
+}
+
+/// A place where the program stops until a person starts it again (M0).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Stop {
+    /// Before the path of this number, from 0.
+    pub before: usize,
+    /// What is done there.
+    pub lines: Vec<String>,
 }
 
 struct Writer<'a> {
@@ -230,13 +241,31 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
     let mut tool = 0;
     let mut coolant = Coolant::Dry;
     let mut rpm = String::new();
+    let mut stops = heading.stops.iter().peekable();
     for (k, path) in paths.iter().enumerate() {
         if path.moves.is_empty() {
             continue;
         }
         promises.close(w.lines);
+        let mut stopped = false;
+        while let Some(stop) = stops.next_if(|s| s.before <= k) {
+            // The spindle stands still at the top before a person reaches in.
+            if coolant != Coolant::Dry {
+                w.line("M9");
+                coolant = Coolant::Dry;
+            }
+            w.line("G53 G0 Z0.");
+            w.line("M5");
+            for l in &stop.lines {
+                w.comment(&format!("STOP: {l}"));
+            }
+            w.line("M0");
+            rpm.clear();
+            w.at = [None, None, None];
+            stopped = true;
+        }
         if path.tool != tool {
-            if tool != 0 {
+            if tool != 0 && !stopped {
                 if coolant != Coolant::Dry {
                     w.line("M9");
                     coolant = Coolant::Dry;

@@ -2,7 +2,7 @@
 
 use geom::{DVec2, DVec3};
 use path::motion::{Coolant, Move, Toolpath};
-use program::{Dialect, Heading, PostTool, ReadSettings, StepKind, post, read};
+use program::{Dialect, Heading, PostTool, ReadSettings, StepKind, Stop, post, read};
 
 fn sample() -> Vec<Toolpath> {
     let v = DVec3::new;
@@ -54,6 +54,7 @@ fn text_follows_the_motion_within_its_rounding() {
     let heading = Heading {
         lines: vec!["Encoder bracket, side 1".into()],
         tools: vec![PostTool { number: 4, words: "flat 6".into() }],
+        stops: vec![],
     };
     for (dialect, tol) in [(Dialect::bench_mill(), 6e-5), (Dialect::bench_mill_inch(), 1.4e-4)] {
         let text = post(&heading, &sample(), &dialect).text;
@@ -79,4 +80,32 @@ fn text_follows_the_motion_within_its_rounding() {
         }
         assert!(!text.contains('Ø') && text.is_ascii());
     }
+}
+
+/// A stop for a person: coolant off, spindle at the top and still, what is done there in words, M0; then the same cutter goes on as if it had just been called.
+#[test]
+fn a_stop_leaves_nothing_turning() {
+    let stop = |before: usize| Stop { before, lines: vec!["Screws in, then start again".into()] };
+    let heading = Heading { stops: vec![stop(1)], ..Heading::default() };
+    let text = post(&heading, &sample(), &Dialect::bench_mill()).text;
+    let lines: Vec<&str> = text.lines().collect();
+    let at = lines.iter().position(|l| *l == "M0").unwrap();
+    assert_eq!(lines[at - 3..at], ["G53 G0 Z0.", "M5", "(STOP: SCREWS IN, THEN START AGAIN)"], "{text}");
+    let p = read(&text, &ReadSettings::default()).unwrap();
+    let pause = p.steps.iter().position(|s| s.kind == StepKind::Pause { optional: false }).unwrap();
+    assert!(p.steps[pause].spindle.is_none() && !p.steps[pause].coolant);
+    // What comes after is what comes without it.
+    let plain =
+        read(&post(&Heading::default(), &sample(), &Dialect::bench_mill()).text, &ReadSettings::default()).unwrap();
+    let cuts = |p: &program::Program| -> Vec<(DVec3, Option<f64>, Option<u32>)> {
+        let feeds = p.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. }));
+        feeds.map(|s| (s.to, s.spindle, s.length_offset)).collect()
+    };
+    assert_eq!(cuts(&p), cuts(&plain));
+    // Before the first path too, and where nothing follows there is no stop.
+    let count = |n: usize| {
+        let heading = Heading { stops: vec![stop(n)], ..Heading::default() };
+        post(&heading, &sample(), &Dialect::bench_mill()).text.lines().filter(|l| *l == "M0").count()
+    };
+    assert_eq!((count(0), count(99)), (1, 0));
 }

@@ -4,7 +4,7 @@ use crate::cut::{self, Tops};
 use crate::dexel::Field;
 use crate::run::{Gather, TOUCH, times, to_place};
 use crate::sweep::{Sweep, Track};
-use crate::{Body, KeepOut, Standing};
+use crate::{Body, KeepOut, Standing, When};
 use geom::{Box3, DVec2, Placement, RayGrid, TriMesh};
 use program::{Step, StepKind};
 use reason::{Kind, Severity, Sure, len};
@@ -44,6 +44,7 @@ pub(crate) fn check(
     tool: &Tool,
     step: &Step,
     keep_out: &[KeepOut],
+    stops: u32,
     gather: &mut Gather,
     part_from_work: &Placement,
 ) {
@@ -57,6 +58,9 @@ pub(crate) fn check(
     let (lo, hi) = s.bounds2();
     for k in keep_out {
         for &(name, r, from, to) in &bodies {
+            if !k.when.now(stops, step.line) {
+                continue;
+            }
             // What is there to be cut is looked at as columns.
             if k.may_cut_mm > 0.0 && name == "cutter" {
                 continue;
@@ -117,6 +121,7 @@ fn kind_of(body: &str) -> Kind {
 /// A body that is there to be cut, a little: a pallet.
 pub(crate) struct Sacrificed {
     name: String,
+    when: When,
     field: Field,
     top: f64,
     may_cut: f64,
@@ -130,6 +135,7 @@ impl Sacrificed {
         let pitch = (size.x * size.y / 120_000.0).sqrt().clamp(0.05, 0.5);
         (k.may_cut_mm > 0.0).then(|| Sacrificed {
             name: k.name.clone(),
+            when: k.when,
             field: Field::of_box(RayGrid::covering(2, &bounds, pitch), &bounds),
             top: k.max.z,
             may_cut: k.may_cut_mm,
@@ -142,10 +148,11 @@ impl Sacrificed {
         s: &Sweep,
         tool: &Tool,
         step: &Step,
+        stops: u32,
         gather: &mut Gather,
         part_from_work: &Placement,
     ) {
-        if s.z_min() >= self.top {
+        if s.z_min() >= self.top || !self.when.now(stops, step.line) {
             return;
         }
         let t = cut::cut(&mut self.field, s, tool);
@@ -176,6 +183,7 @@ impl Sacrificed {
 /// A solid beside the part, or one that holds it, as columns: what a cutter would take from it, and what a shank or a holder meets.
 pub(crate) struct Beside {
     name: String,
+    when: When,
     /// Where it is, and what to do where it is met.
     words: [&'static str; 2],
     field: Field,
@@ -193,7 +201,7 @@ impl Beside {
     /// What holds it.
     pub(crate) fn holding(b: &Body) -> Beside {
         let what_to_do = "Raise the part, move what holds it, or take the cut from another side.";
-        Beside::new(&b.name, &b.mesh, ["", what_to_do])
+        Beside { when: b.when, ..Beside::new(&b.name, &b.mesh, ["", what_to_do]) }
     }
 
     fn new(name: &str, mesh: &TriMesh, words: [&'static str; 2]) -> Beside {
@@ -201,7 +209,7 @@ impl Beside {
         let size = bounds.size();
         let pitch = (size.x * size.y / 60_000.0).sqrt().clamp(0.05, 0.5);
         let field = Field::of_mesh(RayGrid::covering(2, &bounds, pitch), mesh);
-        Beside { name: name.into(), words, tops: Tops::new(&field), field, bounds }
+        Beside { name: name.into(), when: When::Always, words, tops: Tops::new(&field), field, bounds }
     }
 
     pub(crate) fn check(
@@ -209,10 +217,11 @@ impl Beside {
         s: &Sweep,
         tool: &Tool,
         step: &Step,
+        stops: u32,
         gather: &mut Gather,
         part_from_work: &Placement,
     ) {
-        if s.z_min() >= self.bounds.max.z {
+        if s.z_min() >= self.bounds.max.z || !self.when.now(stops, step.line) {
             return;
         }
         let mut met = |body: &str, deep: f64, b: &Box3| {

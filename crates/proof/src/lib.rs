@@ -63,12 +63,41 @@ pub struct KeepOut {
     /// What lies on it sticks to it.
     #[serde(default)]
     pub sticks: bool,
+    /// It presses on what lies under it: that does not come loose.
+    #[serde(default)]
+    pub clamps: bool,
+    /// When it stands there.
+    #[serde(default)]
+    pub when: When,
+}
+
+/// When something stands there that holds a piece.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub enum When {
+    /// All the time.
+    #[default]
+    Always,
+    /// From this stop (M0) of the program on, until that one; 0 is its start.
+    Stops([u32; 2]),
+    /// In these lines of the text, from 1, both included.
+    Lines([u32; 2]),
+}
+
+impl When {
+    /// Does it stand there after so many stops, at a line?
+    pub fn now(self, stops: u32, line: u32) -> bool {
+        match self {
+            When::Always => true,
+            When::Stops([from, to]) => (from..to).contains(&stops),
+            When::Lines([first, last]) => (first..=last).contains(&line),
+        }
+    }
 }
 
 impl KeepOut {
     /// A box that nothing may enter.
     pub fn new(name: impl Into<String>, min: DVec3, max: DVec3) -> KeepOut {
-        KeepOut { name: name.into(), min, max, may_cut_mm: 0.0, sticks: false }
+        KeepOut { name: name.into(), min, max, may_cut_mm: 0.0, sticks: false, clamps: false, when: When::Always }
     }
 }
 
@@ -103,6 +132,10 @@ pub struct Body {
     pub name: String,
     /// Closed, in work coordinates.
     pub mesh: TriMesh,
+    /// It presses on what lies under it: that does not come loose.
+    pub clamps: bool,
+    /// When it stands there.
+    pub when: When,
 }
 
 /// A solid that stands beside the part while it is machined: cutters, shanks and holders must not touch it.
@@ -491,10 +524,10 @@ fn split_named(pieces: &[Piece], named: &[Finding]) -> (Vec<Vec<Piece>>, Vec<Pie
     let mut rest = Vec::new();
     for p in pieces {
         let mid = (p.bounds.min + p.bounds.max) / 2.0;
-        match named
-            .iter()
-            .position(|f| f.places.iter().any(|q| [mid, p.deepest, p.tip].iter().any(|at| q.contains(*at, 0.05))))
-        {
+        match named.iter().position(|f| {
+            f.kind != Kind::EndsStay
+                && f.places.iter().any(|q| [mid, p.deepest, p.tip].iter().any(|at| q.contains(*at, 0.05)))
+        }) {
             Some(k) => by_name[k].push(*p),
             None => rest.push(*p),
         }

@@ -112,6 +112,18 @@ pub(crate) fn remove(field: &mut Field, columns: &Field, piece: &Piece) {
     }
 }
 
+/// Take all that lies in a box out of a field of any direction.
+pub(crate) fn clear(field: &mut Field, b: &Box3) {
+    let (u, v) = field.grid.uv();
+    let (us, vs) = (field.grid.range(0, b.min[u], b.max[u]), field.grid.range(1, b.min[v], b.max[v]));
+    for j in vs {
+        for i in us.clone() {
+            let index = j * field.grid.count[0] + i;
+            crate::dexel::subtract(&mut field.rays[index], b.min[field.grid.axis], b.max[field.grid.axis]);
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

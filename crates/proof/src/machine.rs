@@ -114,6 +114,22 @@ pub(crate) fn check_dwell(step: &Step, seconds: f64, gather: &mut Gather) {
     }
 }
 
+/// A program that stops for a person: nothing turns and nothing is near while hands are there. `changes`: what holds the piece is changed there.
+pub(crate) fn check_stop(step: &Step, changes: bool, gather: &mut Gather) {
+    if step.spindle.is_some_and(|s| s != 0.0) {
+        let severity = if changes { Severity::Stop } else { Severity::Warn };
+        gather.add(
+            (Kind::TurnsAtStop, step.tool, ""),
+            severity,
+            step.line,
+            0.0,
+            None,
+            |_, c| format!("The spindle turns while the program waits for a person{}", times(c)),
+            "Stop it (M5) and lift before M0; start it again after.",
+        );
+    }
+}
+
 /// What a move that cuts keeps of its promise, and whether the cutter can go down so steeply.
 pub(crate) fn check_cut(
     step: &Step,

@@ -8,7 +8,7 @@ use crate::loose::{self, Piece};
 use crate::machine::{self, Promises};
 use crate::seated;
 use crate::sweep::{Sweep, Track};
-use crate::{Input, Kept, Limits, SetupInput};
+use crate::{Input, Kept, Limits, SetupInput, When};
 use geom::{Box3, DVec2, DVec3, Placement};
 use program::{Step, StepKind};
 use reason::{Finding, Kind, Place, Severity, Sure, len};
@@ -23,6 +23,8 @@ pub(crate) const TOUCH: f64 = 0.01;
 const FLAKE: f64 = 1.0;
 /// So near what it lies on a piece sticks to it, mm: the layer, and a ray.
 const STUCK: f64 = 0.4;
+/// A clamp that ends so near over a piece presses on it, mm.
+const PRESSED: f64 = 0.3;
 /// A piece that stands on less tears off at a light cut, mm² (25 N at 0.2 N/mm²; common practice, no source).
 const STICKS: f64 = 125.0;
 
@@ -116,6 +118,7 @@ struct Cutting<'a> {
 enum Event {
     Cut(usize),
     Drop(Piece),
+    Clear(Box3),
 }
 
 /// First step of a setup whose cutter covers a point (work coordinates): what is to blame for a gouge there.
@@ -155,7 +158,8 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
     let mut over = Over::default();
     let mut kept = promises.kept();
     let mut watch = LooseWatch::default();
-    seated::check(&stock.fields[2], input, &mut gather);
+    let mut stops = 0;
+    seated::check(&stock.fields[2], input, 0, (None, steps.first().map_or(1, |s| s.line)), &mut gather);
     let mut sliced = false;
     let place = |b: &Box3| to_place(&input.part_from_work, b);
 
@@ -171,6 +175,18 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
         let limit = promises.limit(promise);
         if let StepKind::Dwell { seconds } = step.kind {
             machine::check_dwell(step, seconds, &mut gather);
+        }
+        if step.kind == (StepKind::Pause { optional: false }) {
+            // What holds the piece changes, if it does: what has come apart by now is loose then.
+            if watch.cut_since > 0.0 {
+                watch.look(&mut stock.fields[2], input, stops, &mut events, &mut gather, step.line, step.tool);
+            }
+            stops += 1;
+            seated::check(&stock.fields[2], input, stops, (Some(step.line), step.line + 1), &mut gather);
+            watch.cut_since = f64::MIN_POSITIVE;
+            let changes = |w: When| w.now(stops - 1, step.line) != w.now(stops, step.line + 1);
+            let changes = input.keep_out.iter().map(|k| k.when).chain(input.bodies.iter().map(|b| b.when)).any(changes);
+            machine::check_stop(step, changes, &mut gather);
         }
         if step.kind == StepKind::ToolChange {
             over.close(&mut gather, limit, &input.part_from_work);
@@ -281,23 +297,27 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
                     );
                 }
             }
-            keep_out::check(&s, tool, step, &input.keep_out, &mut gather, &input.part_from_work);
+            keep_out::check(&s, tool, step, &input.keep_out, stops, &mut gather, &input.part_from_work);
             for b in &mut beside {
-                b.check(&s, tool, step, &mut gather, &input.part_from_work);
+                b.check(&s, tool, step, stops, &mut gather, &input.part_from_work);
             }
             for b in &mut sacrificed {
-                b.check(&s, tool, step, &mut gather, &input.part_from_work);
+                b.check(&s, tool, step, stops, &mut gather, &input.part_from_work);
             }
         }
         let lifts = !feeding && step.to.z > step.from.z + 1e-9;
         if lifts && watch.due(n, steps.len(), limits) {
-            watch.look(&mut stock.fields[2], input, &mut events, &mut gather, steps[n].line, step.tool);
+            watch.look(&mut stock.fields[2], input, stops, &mut events, &mut gather, steps[n].line, step.tool);
         }
     }
     over.close(&mut gather, promises.limit(promise), &input.part_from_work);
     if watch.cut_since > 0.0 {
         let (line, tool) = steps.last().map_or((1, 0), |s| (s.line, s.tool));
-        watch.look(&mut stock.fields[2], input, &mut events, &mut gather, line, tool);
+        watch.look(&mut stock.fields[2], input, stops, &mut events, &mut gather, line, tool);
+    }
+    for scrap in scrap(&stock.fields[2], &work_from_part.bounds(&all.model.bounds())) {
+        loose::clear(&mut stock.fields[2], &scrap);
+        events.push(Event::Clear(scrap));
     }
     if !input.program.ended {
         let line = steps.last().map_or(1, |s| s.line);
@@ -331,6 +351,7 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
                     }
                 }
                 Event::Drop(piece) => loose::remove(field, &columns, piece),
+                Event::Clear(b) => loose::clear(field, b),
             }
         }
         (rapids, touched)
@@ -555,6 +576,14 @@ fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather,
     }
 }
 
+/// Boxes around pieces that are parted from the part and lie outside its own box when all is done: stock that clamps have held to the end.
+fn scrap(field: &Field, part: &Box3) -> Vec<Box3> {
+    // A rim that no column hits is as wide as they lie apart.
+    let around = |p: &Piece| p.bounds.grown(field.grid.pitch);
+    let pieces = loose::pieces(field);
+    pieces.iter().filter(|p| p.volume >= FLAKE).map(around).filter(|b| !b.meets(part)).collect()
+}
+
 /// When to look for pieces that came apart.
 #[derive(Default)]
 struct LooseWatch {
@@ -573,6 +602,7 @@ impl LooseWatch {
         &mut self,
         field: &mut Field,
         input: &SetupInput,
+        stops: u32,
         events: &mut Vec<Event>,
         gather: &mut Gather,
         line: u32,
@@ -585,23 +615,36 @@ impl LooseWatch {
         if pieces.len() < 2 {
             return;
         }
+        let now = |w: When| w.now(stops, line);
         let held = |p: &Piece| {
             let near = p.bounds.grown(0.3);
-            input.keep_out.iter().any(|k| Box3 { min: k.min, max: k.max }.meets(&near))
-                || input.bodies.iter().any(|b| {
+            input.keep_out.iter().any(|k| now(k.when) && Box3 { min: k.min, max: k.max }.meets(&near))
+                || input.bodies.iter().filter(|b| now(b.when)).any(|b| {
                     b.mesh.triangles.iter().any(|t| Box3::of(t.map(|k| b.mesh.points[k as usize])).meets(&near))
                 })
         };
-        // The clamped piece is the largest that touches what holds; with nothing to hold it, the largest.
-        let keep = pieces.iter().position(held).unwrap_or(0);
+        // What is pressed down by a clamp of its own stays; where nothing has one, the largest that touches what holds, and with nothing to hold it the largest.
+        let boxes = input.keep_out.iter().filter(|k| k.clamps && now(k.when));
+        let solids = input.bodies.iter().filter(|b| b.clamps && now(b.when));
+        let clamps: Vec<Box3> = boxes
+            .map(|k| Box3 { min: k.min, max: k.max })
+            .chain(solids.map(|b| b.mesh.bounds()))
+            .map(|b| b.grown(PRESSED))
+            .collect();
+        let columns = field.grid;
+        let under =
+            |p: &Piece| p.parts.iter().any(|&(at, (_, top))| clamps.iter().any(|c| c.contains(columns.point(at, top))));
+        let clamped: Vec<bool> = pieces.iter().map(|p| !clamps.is_empty() && under(p)).collect();
+        let keep = if clamped.contains(&true) { None } else { Some(pieces.iter().position(held).unwrap_or(0)) };
         // What is stuck down over enough of it does not fly.
         let stuck = |p: &Piece| {
             let stands_on = p.volume / p.bounds.size().z.at_least(1e-3);
-            let on = |k: &KeepOut| k.sticks && Box3 { min: k.min, max: k.max }.meets(&p.bounds.grown(STUCK));
+            let on =
+                |k: &KeepOut| k.sticks && now(k.when) && Box3 { min: k.min, max: k.max }.meets(&p.bounds.grown(STUCK));
             stands_on > STICKS && input.keep_out.iter().any(on)
         };
         for (i, p) in pieces.into_iter().enumerate() {
-            if i == keep || p.volume < FLAKE || stuck(&p) {
+            if keep == Some(i) || clamped[i] || p.volume < FLAKE || stuck(&p) {
                 continue;
             }
             let size = p.bounds.size();

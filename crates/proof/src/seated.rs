@@ -1,9 +1,9 @@
 //! Does the piece, as it then is, go where a setup wants it? Nothing that holds it may stand where there is still material: a pin without its hole, a head on stock
 //! that was not cut away, a jaw in an overhang.
 
-use crate::SetupInput;
 use crate::dexel::{Field, Ray};
 use crate::run::{Gather, times, to_place};
+use crate::{SetupInput, When};
 use geom::{Box3, RayGrid};
 use reason::{Kind, Severity, Sure, len};
 
@@ -39,14 +39,19 @@ fn stands_in(stock: &Field, body: &Field) -> Option<(f64, Box3)> {
     out
 }
 
-/// Look at everything that stands when a setup begins.
-pub(crate) fn check(stock: &Field, input: &SetupInput, gather: &mut Gather) {
-    let boxes = input.keep_out.iter().map(|k| {
+/// Look at everything that stands from a stop of the program on (0: its start), and did not before. `lines`: the last before it, none at the start, and the first after.
+pub(crate) fn check(stock: &Field, input: &SetupInput, stops: u32, lines: (Option<u32>, u32), gather: &mut Gather) {
+    let line = lines.1;
+    let comes = |w: When| {
+        let there = lines.0.is_some_and(|before| w.now(stops.saturating_sub(1), before));
+        w.now(stops, line) && !there
+    };
+    let boxes = input.keep_out.iter().filter(|k| comes(k.when)).map(|k| {
         let b = Box3 { min: k.min, max: k.max };
         (k.name.as_str(), b, None)
     });
-    let solids = input.bodies.iter().map(|b| (b.name.as_str(), b.mesh.bounds(), Some(&b.mesh)));
-    let line = input.program.steps.first().map_or(1, |s| s.line);
+    let solids = input.bodies.iter().filter(|b| comes(b.when));
+    let solids = solids.map(|b| (b.name.as_str(), b.mesh.bounds(), Some(&b.mesh)));
     for (n, (name, bounds, mesh)) in boxes.chain(solids).enumerate() {
         let field = match mesh {
             Some(m) => Field::of_mesh(stock.grid, m),

@@ -4,7 +4,7 @@ use geom::{Box3, DVec2, DVec3, Placement};
 use kernel::shape::{Piece, Shape, rounded_polygon};
 use part::Part;
 use program::{Anchored, Promise};
-use proof::{Input, KeepOut, Limits, Proof, SetupInput, prove};
+use proof::{Input, KeepOut, Limits, Proof, SetupInput, When, prove};
 use reason::Severity;
 use shop::Shop;
 use shop::tool::{HolderPiece, Tool, ToolKind};
@@ -309,6 +309,52 @@ fn a_pallet_may_be_cut_a_little_and_only_at_feed() {
     };
     assert_eq!(slug(6.0, 6.0, 34.0, 24.0), (Vec::new(), false));
     assert_eq!(slug(12.0, 10.0, 28.0, 20.0), (Vec::new(), true));
+}
+
+/// What holds a piece may change where the program stops: before it a strap stands at the left, after it a head on the middle, in a hole that must be there by then.
+#[test]
+fn what_holds_it_changes_at_a_stop() {
+    let (p, stock) = pocket_part();
+    let strap = KeepOut {
+        clamps: true,
+        when: When::Stops([0, 1]),
+        ..KeepOut::new("strap", DVec3::new(-20.0, 10.0, 10.0), DVec3::new(3.0, 20.0, 20.0))
+    };
+    let head = KeepOut {
+        clamps: true,
+        when: When::Stops([1, u32::MAX]),
+        ..KeepOut::new("head", DVec3::new(18.0, 13.0, 10.0), DVec3::new(22.0, 17.0, 14.0))
+    };
+    let says = |moves: &str, of: &[KeepOut]| {
+        let proof = prove_text(&p, stock, &program_of(moves), of.to_vec());
+        kinds(&proof).into_iter().map(str::to_string).collect::<Vec<_>>()
+    };
+    let both = [strap.clone(), head.clone()];
+    let has = |found: &[String], kind: &str| found.iter().any(|k| k == kind);
+    let (over_left, over_middle) = ("G0 X0 Y15\nG0 Z11\nG0 Z30\n", "G0 X20 Y15\nG0 Z11\nG0 Z30\n");
+    let stop = "M5\nM0\nS5000 M3\n";
+    // Each is in the way while it stands there, and only then.
+    assert!(has(&says(over_left, &both), "cutter_in_keep_out"));
+    assert!(!has(&says(over_middle, &both), "cutter_in_keep_out"));
+    assert!(!has(&says(&format!("{stop}{over_left}"), &both), "cutter_in_keep_out"));
+    assert!(has(&says(&format!("{stop}{over_middle}"), &both), "cutter_in_keep_out"));
+    // The same by lines of the text.
+    let by_lines = KeepOut { when: When::Lines([1, 5]), ..strap.clone() };
+    assert!(!has(&says(&format!("{stop}{over_left}"), &[by_lines]), "cutter_in_keep_out"));
+    // A head that would stand in the block is found at the stop where it comes, not before.
+    let low = KeepOut { min: DVec3::new(18.0, 13.0, 4.0), ..head.clone() };
+    assert!(!has(&says(over_left, std::slice::from_ref(&low)), "does_not_seat"));
+    assert!(has(&says(stop, std::slice::from_ref(&low)), "does_not_seat"));
+    // Hands reach in while nothing turns.
+    assert!(has(&says("M0\n", &both), "turns_at_stop"));
+    assert!(!has(&says(stop, &both), "turns_at_stop"));
+    // A slug cut free under the head stays; without it, or with the stop left out, it is loose.
+    let slug = "G0 X12 Y10\nG0 Z20\nG0 Z10.5\nG1 Z-0.5 F100\nG1 X28 F400\nG1 Y20\nG1 X12\nG1 Y10\nG0 Z30";
+    let end = KeepOut { when: When::Always, ..strap };
+    let ends = [end.clone(), head];
+    assert!(!has(&says(&format!("{stop}{slug}"), &ends), "loose_piece"));
+    assert!(has(&says(slug, &ends), "loose_piece"));
+    assert!(has(&says(&format!("{stop}{slug}"), &[end]), "loose_piece"));
 }
 
 /// A closed cut through the block frees its middle; the piece is found, and counts no longer.

@@ -71,6 +71,7 @@ kinds! {
     DrillPoint drill_point Warn stays "The point of a drill leaves its cone";
     Dwell dwell Stop _ "The program waits while the spindle stands";
     EditedUnreadable edited_unreadable Stop _ "An edited program cannot be followed";
+    EndsStay ends_stay Note _ "Stock at the ends stays under straps, parted from the part";
     Engagement engagement Warn _ "More of the cutter is in the cut than is promised";
     Feed feed Stop _ "A feed that the machine cannot run";
     FlipError flip_error Warn _ "What crosses a flip may lie off by more than is allowed";
@@ -131,6 +132,7 @@ kinds! {
     TooLong too_long Stop _ "The block is longer than the machine's travel";
     ToothLoad tooth_load Stop _ "A chip thicker than usual";
     Travel travel Stop _ "An axis leaves its travel";
+    TurnsAtStop turns_at_stop Stop _ "The spindle turns while the program waits for a person";
     UncutFace uncut_face Warn stays "A slanted or free face is left rough";
     UnknownTool unknown_tool Stop _ "A tool that the crib does not have";
     WrongLengthOffset wrong_length_offset Stop _ "A cut with another tool's length offset";

@@ -502,6 +502,7 @@ impl Work<'_, '_> {
             order_why: why.into(),
             over: None,
             early,
+            after_stop: 0,
             cutter_why,
             mill: None,
             drill: Some(data),

@@ -64,6 +64,9 @@ pub struct Operation {
     /// A hole that has to be there before the walls beside it are cut.
     #[serde(default)]
     pub early: bool,
+    /// Stops of the program before it.
+    #[serde(default)]
+    pub after_stop: u32,
     /// Why this cutter.
     pub cutter_why: Vec<Term>,
     /// Milling numbers.

@@ -222,6 +222,7 @@ mod tests {
             order_why: String::new(),
             over: None,
             early: false,
+            after_stop: 0,
             cutter_why: vec![],
             mill: None,
             drill: None,

@@ -264,7 +264,13 @@ impl Work<'_, '_> {
         let key = if *same > 1 { format!("{key}#{same}") } else { key };
         // Where no wall stands over it, the cutter still goes down through what is cut.
         let deep = (wall_top - low).at_least(high - low);
-        let Some((finish, left)) = finisher(&mills, &near, self.side.fine) else {
+        // Corners of what stands beside the part ask for no cutter.
+        let corners = if view.beside_top().is_some() {
+            goal.grown(14.0, COARSE).minus(&view.of_part(shadow, low))
+        } else {
+            near.clone()
+        };
+        let Some((finish, left)) = finisher(&mills, &corners, self.side.fine) else {
             self.name_left(
                 &goal,
                 low,

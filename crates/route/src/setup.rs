@@ -432,6 +432,7 @@ impl Work<'_, '_> {
             order_why: order_why.into(),
             over: None,
             early: false,
+            after_stop: 0,
             cutter_why,
             mill,
             drill: None,

@@ -102,7 +102,8 @@ impl Work<'_, '_> {
         let standing = self.standing(j, j.low).grown(r + CLEAR_OF, COARSE);
         let allowed = allowed.minus(&standing);
         // Where this setup has material to take at the wall, and the part is what bounds the path.
-        let mut only = j.goal.grown(r - 0.02, FINE).intersect(&j.shadow.grown(r + 0.004, FINE));
+        let wall = self.side.view.of_part(&j.shadow, j.low);
+        let mut only = j.goal.grown(r - 0.02, FINE).intersect(&wall.grown(r + 0.004, FINE));
         let corners = j.first.as_ref().filter(|_| round == Round::Last);
         if let Some((_, corners)) = corners {
             only = only.intersect(&corners.grown(r + CORNER_OVERLAP, COARSE));

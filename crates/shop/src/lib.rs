@@ -3,12 +3,14 @@
 pub mod machine;
 pub mod pallet;
 pub mod standards;
+pub mod table;
 pub mod tilting;
 pub mod tool;
 
 use machine::{Chuck, JawBlanks, Machine, Material, Vise};
 use pallet::{Adhesive, Pallet, Pin, Screw};
 use serde::{Deserialize, Serialize};
+use table::{SheetScrew, Strap, Table, WasteSheet};
 use tilting::{AngleBlocks, SineBar};
 use tool::Tool;
 use ts_rs::TS;
@@ -44,6 +46,18 @@ pub struct Shop {
     /// The same for any angle.
     #[serde(default)]
     pub sine_bars: Vec<SineBar>,
+    /// The table, where pieces are held on it.
+    #[serde(default)]
+    pub table: Option<Table>,
+    /// Straps for it.
+    #[serde(default)]
+    pub straps: Vec<Strap>,
+    /// Sheets that lie under a piece and are cut into.
+    #[serde(default)]
+    pub sheets: Vec<WasteSheet>,
+    /// Screws for them.
+    #[serde(default)]
+    pub sheet_screws: Vec<SheetScrew>,
     /// Cutters in their holders.
     pub crib: Vec<Tool>,
     /// Materials.
@@ -92,6 +106,10 @@ impl Shop {
             screws: Vec<Screw>,
             angle_blocks: AngleBlocks,
             sine_bars: Vec<SineBar>,
+            table: Table,
+            straps: Vec<Strap>,
+            sheets: Vec<WasteSheet>,
+            sheet_screws: Vec<SheetScrew>,
         }
         #[derive(Deserialize)]
         struct Crib {
@@ -116,6 +134,10 @@ impl Shop {
             screws: place.screws,
             angle_blocks: Some(place.angle_blocks),
             sine_bars: place.sine_bars,
+            table: Some(place.table),
+            straps: place.straps,
+            sheets: place.sheets,
+            sheet_screws: place.sheet_screws,
             crib: crib.tool,
             materials: materials.material,
         };
@@ -136,7 +158,13 @@ impl Shop {
             let blocks = self.angle_blocks.as_ref().and_then(AngleBlocks::fault);
             blocks.or_else(|| self.sine_bars.iter().find_map(SineBar::fault))
         };
-        if let Some(fault) = stuck.or_else(screwed).or_else(tilted) {
+        let on_table = || {
+            let straps =
+                self.table.as_ref().and_then(Table::fault).or_else(|| self.straps.iter().find_map(Strap::fault));
+            let sheets = straps.or_else(|| self.sheets.iter().find_map(WasteSheet::fault));
+            sheets.or_else(|| self.sheet_screws.iter().find_map(SheetScrew::fault))
+        };
+        if let Some(fault) = stuck.or_else(screwed).or_else(tilted).or_else(on_table) {
             return Err(ShopError::Wrong(fault));
         }
         for m in self.jaw_blanks.iter().map(|b| &b.material).chain(self.pallets.iter().map(|p| &p.material)) {
@@ -188,6 +216,10 @@ mod tests {
         assert!(wrong(&|s| s.chucks[0].range_mm = [50.0, 20.0]).contains("range"));
         assert!(wrong(&|s| s.pallets[0].may_cut_mm = 20.0).contains("gripped"));
         assert!(wrong(&|s| s.pallets[0].size_mm[1] = f64::NAN).contains("sizes"));
+        assert!(wrong(&|s| s.table.as_mut().unwrap().slots_mm.push(500.0)).contains("slots"));
+        assert!(wrong(&|s| s.straps[0].stud_from_nose_mm = 90.0).contains("between nose and heel"));
+        assert!(wrong(&|s| s.sheets[0].may_cut_mm = 18.0).contains("thicker"));
+        assert!(wrong(&|s| s.sheet_screws[1].press_n = -1.0).contains("sheet screw Ø4.5"));
     }
 
     #[test]

@@ -21,4 +21,5 @@ mod plate;
 mod promises;
 mod sides;
 mod stocking;
+mod straps;
 mod tilted;

@@ -1,6 +1,6 @@
 //! Motion from passes: how each stroke is come to, entered and followed, level by level.
 
-use super::{CONTACTS, Clearing, Cutting, MARGIN, Pass, Passes, Plan, Stroke};
+use super::{Batch, CONTACTS, Clearing, Cutting, MARGIN, Pass, Passes, Plan, Stroke};
 use crate::Mover;
 use crate::motion::Move;
 use geom::{DVec2, Path2, Ways};
@@ -70,14 +70,15 @@ impl Emit<'_, '_> {
                 let pitch = TAU * radius * c.helix_slope.tan();
                 self.mover.helix(center, z, pitch, self.mover.feeds.cut * 0.5);
             }
-            for pass in &plan.passes {
-                let mut left: Vec<&Stroke> = pass.strokes.iter().collect();
+            for batch in &plan.batches {
+                let pass = &plan.passes[batch.pass];
+                let mut left: Vec<&Stroke> = batch.strokes.iter().map(|&s| &pass.strokes[s]).collect();
                 while !left.is_empty() {
                     let at = self.mover.at().map_or(left[0].start(), |p| p.truncate());
                     let near = (0..left.len()).min_by(|&i, &j| left[i].distance(at).total_cmp(&left[j].distance(at)));
                     let stroke = left.remove(near.unwrap_or(0)).begun_near(at);
                     self.state(stroke.runs[0].meets.unwrap_or(self.c.engagement));
-                    let square = self.approach(&stroke, z, pass, &done, above);
+                    let square = self.approach(&stroke, z, (pass, batch), &done, above);
                     for (k, run) in stroke.runs.iter().enumerate() {
                         match run.meets {
                             Some(engagement) => {
@@ -160,9 +161,9 @@ impl Emit<'_, '_> {
     }
 
     /// Come to the start of a stroke from what is already cleared at this level. Is it entered square to the front?
-    fn approach(&mut self, stroke: &Stroke, z: f64, pass: &Pass, done: &Ways, above: f64) -> bool {
+    fn approach(&mut self, stroke: &Stroke, z: f64, (pass, batch): (&Pass, &Batch), done: &Ways, above: f64) -> bool {
         let top = self.at.top;
-        let ways = pass.ways();
+        let ways = batch.ways(pass);
         let start = stroke.start();
         let engagement = stroke.runs[0].meets.unwrap_or(self.c.engagement);
         // Onto the front from what is cleared: by an arc where there is room, else square to it, which is a short slot.

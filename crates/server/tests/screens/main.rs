@@ -547,7 +547,9 @@ async fn the_rack_reads_a_table_and_tells_its_bad_line() {
 async fn a_piece_of_the_rack_is_chosen_laid_and_taken() {
     let house = House::demo(1);
     let b = signed_in(&house).await;
-    let job = b.js("return [...document.querySelectorAll('[data-job]')].find((c) => c.innerText.includes('Encoder')).dataset.job").await;
+    let card = "[...document.querySelectorAll('[data-job]')].find((c) => c.innerText.includes('Encoder'))";
+    b.js_until(&format!("return !!{card}")).await;
+    let job = b.js(&format!("return {card}.dataset.job")).await;
     let job = job.as_str().unwrap().to_string();
     b.go(&format!("/jobs/{job}/stock")).await;
     b.js_until("return document.querySelector('.card h1')?.innerText === 'A1 flat 50 × 25'").await;
