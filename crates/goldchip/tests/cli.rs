@@ -455,6 +455,59 @@ fn soft_jaws_have_a_folder_that_is_proved_with_the_part() {
     );
 }
 
+/// A plate that no vise opens for: one program with a stop, what stands there by its lines, and a proof from the files. With the stop deleted, or a strap's line gone,
+/// it is stopped.
+#[test]
+fn a_program_that_stops_is_proved_with_what_stands_there_when() {
+    let dir = tempfile::tempdir().unwrap();
+    let out = dir.path().join("pier");
+    let model = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/reading/pier-plate.step");
+    let o = goldchip(&["plan", path(&model), "--scheme", "table.straps.+z.x", "--out", path(&out)]);
+    let text = String::from_utf8_lossy(&o.stdout);
+    assert_eq!(o.status.code(), Some(0), "{text}{}", String::from_utf8_lossy(&o.stderr));
+    let plan = json(&out.join("plan.json"));
+    let side = &plan["setups"][0];
+    assert_eq!((plan["setups"].as_array().unwrap().len(), &side["hold"]["kind"]), (1, &serde_json::json!("straps")));
+    let file = out.join(side["program"].as_str().unwrap());
+    let program = std::fs::read_to_string(&file).unwrap();
+    let stop = 1 + program.lines().position(|l| l == "M0").unwrap() as u64;
+    let last = program.lines().count() as u64;
+    let keep_out = side["keep_out"].as_array().unwrap();
+    let of = |start: &'static str| keep_out.iter().filter(move |k| k["name"].as_str().unwrap().starts_with(start));
+    assert_eq!((of("strap ").count(), of("screw ").count(), of("sheet").count()), (4, 8, 1));
+    for k in of("screw ") {
+        assert_eq!((&k["lines"], &k["stops"]), (&serde_json::json!([stop + 1, last]), &serde_json::json!([1])));
+        assert!(out.join(k["model"].as_str().unwrap()).exists());
+    }
+    assert!(of("strap ").all(|k| k["lines"].is_null() && k["clamps"] == true));
+    // The ends that stay are named for whoever measures what is left.
+    assert!(plan["named"].as_array().unwrap().iter().any(|n| n["kind"] == "ends_stay"));
+    assert_eq!(goldchip(&["prove", path(&out)]).status.code(), Some(0));
+    let says = |text: &str| {
+        std::fs::write(&file, text).unwrap();
+        let o = goldchip(&["prove", path(&out)]);
+        assert_eq!(o.status.code(), Some(3), "{}", String::from_utf8_lossy(&o.stdout));
+        String::from_utf8_lossy(&o.stdout).into_owned()
+    };
+    assert!(says(&program.replace("\nM0\n", "\n")).contains("A piece comes loose"));
+    // A line more before the stop moves nothing: the stop says when screws stand there.
+    std::fs::write(&file, program.replacen("G17 G21", "(LOOK)\nG17 G21", 1)).unwrap();
+    assert_eq!(goldchip(&["prove", path(&out)]).status.code(), Some(0));
+    std::fs::write(&file, &program).unwrap();
+    let mut wrong = plan.clone();
+    let screw =
+        wrong["setups"][0]["keep_out"].as_array_mut().unwrap().iter_mut().find(|k| k["name"] == "screw 1").unwrap();
+    screw["stops"] = serde_json::json!([3, 1]);
+    std::fs::write(out.join("plan.json"), wrong.to_string()).unwrap();
+    let o = goldchip(&["prove", path(&out)]);
+    assert_eq!(o.status.code(), Some(2));
+    assert!(
+        String::from_utf8_lossy(&o.stderr).contains("'screw 1' stands from a stop"),
+        "{}",
+        String::from_utf8_lossy(&o.stderr)
+    );
+}
+
 /// A plate as files: a folder of its own, solids for its pins and screws; a hole that was not drilled, and a plate that is not as its model says, are found.
 #[test]
 fn a_plate_has_a_folder_that_is_proved_with_the_part() {

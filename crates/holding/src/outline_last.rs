@@ -13,7 +13,7 @@ use crate::vise::{Bearing, Grip, Held, RAW};
 use crate::ways::{ABOVE_JAW, LEAST_GRIP, Way, for_duty, grips, standing};
 use geom::{Box3, DVec3, Placement};
 use part::{Part, View};
-use reason::{Finding, Kind, Place, Severity, len};
+use reason::{Finding, Kind, Place, Severity, Sure, len};
 
 /// Both faces and all inside the outline in the vise, which holds the block around the part; then the outline, on a plate by the part's own holes.
 pub(crate) fn inside_first(
@@ -150,7 +150,7 @@ pub(crate) fn on_table(
         stock.min[axis] = part.bounds.min[axis] - end;
         stock.max[axis] = part.bounds.max[axis] + end;
     }
-    let over = (part.bounds.min[axis] - stock.min[axis]).min(stock.max[axis] - part.bounds.max[axis]);
+    let over = (part.bounds.min[axis] - stock.min[axis]).at_most(stock.max[axis] - part.bounds.max[axis]);
     if over < end - 1e-6 {
         return refused(format!(
             "straps want {:.0} mm of stock at each end, and the block that was chosen has {:.0}",

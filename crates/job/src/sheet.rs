@@ -186,6 +186,9 @@ pub struct SideSheet {
     pub limits: Vec<HoldLimit>,
     /// What the zero is touched on.
     pub datum: Vec<Datum>,
+    /// What is done where its program stops, a list for each stop.
+    #[serde(default)]
+    pub at_stops: Vec<Vec<String>>,
     /// Boxes to keep out of, work coordinates.
     pub keep_out: Vec<KeepOutSheet>,
     /// Cutters it uses.
@@ -484,6 +487,7 @@ fn side_sheet(
             })
             .collect(),
         datum: side.setup.datum.to_vec(),
+        at_stops: side.setup.hold.at_stops(),
         keep_out: side
             .setup
             .hold

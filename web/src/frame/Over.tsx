@@ -106,6 +106,7 @@ const held: Record<HoldKind, string> = {
   soft_jaws: 'Jaws with the nest that is cut for it',
   plate: 'On its plate: set by two pins, held by screws through its own holes',
   bond: 'Stuck to a pallet that is gripped in the vise',
+  straps: 'On a sheet on the table; screws through its own holes',
 };
 
 /** The same over the stock at the machine. */

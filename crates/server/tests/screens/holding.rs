@@ -107,6 +107,36 @@ async fn a_plate_is_chosen_and_opened() {
     b.close().await;
 }
 
+/// A plate that no vise opens for: straps and screws on its side, and the stop between them stands in the order with what is done there; no step is moved over it.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_plate_on_the_table_stops_for_its_screws() {
+    let h = peopled_in(2, &shop::Shop::demo().unwrap());
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let file = std::fs::read(part("../reading/pier-plate.step")).unwrap();
+    assert_eq!(ida.give("pier-plate.step", &file).status(), 200);
+    let b = signed_in(&h).await;
+    b.go("/jobs/1/hold").await;
+    b.fresh(0).await;
+    b.text("1 side, +Z up").await;
+    b.text("each of 4, nuts with 16 N m").await;
+    b.text("8 in its own holes, from the program's stop on").await;
+    let mut bad = axe(&b, "on the table").await;
+    b.go("/jobs/1/order").await;
+    let stop = b.find("[data-stop='1']").await.text().await.unwrap();
+    assert!(stop.contains("Stop 1") && stop.contains("through its own holes into the sheet"), "{stop}");
+    // The first step after the stop cannot go before it.
+    b.js("const all = [...document.querySelectorAll('[data-op]')]; all.find((o) => o.previousElementSibling?.innerText.includes('stop')).click()").await;
+    b.js_until("return [...document.querySelectorAll('button')].find((x) => x.innerText === 'One earlier').disabled")
+        .await;
+    b.js_until(
+        "return !![...document.querySelectorAll('h2')].find((x) => x.innerText.includes('Rough outline to Z-0.40'))",
+    )
+    .await;
+    bad.extend(axe(&b, "an order with a stop").await);
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.close().await;
+}
+
 /// A side on a slope says what sets it, and with what zero; the picture is in another frame and still has its steps.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_slope_is_seen_as_it_stands() {

@@ -24,4 +24,8 @@ layers: [number, number, [number, number][][]][],
 /**
  * The sections stand in a frame of their own: from there to work coordinates, row by row.
  */
-lies: [number, number, number, number, number, number, number, number, number, number, number, number, number, number, number, number] | null, };
+lies: [number, number, number, number, number, number, number, number, number, number, number, number, number, number, number, number] | null, 
+/**
+ * Stops of the program between which it stands there: none where it stands all the time.
+ */
+stops: [number, number] | null, };

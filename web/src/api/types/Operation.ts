@@ -41,6 +41,10 @@ order_why: string,
  */
 early: boolean, 
 /**
+ * Stops of the program before it.
+ */
+after_stop: number, 
+/**
  * Why this cutter.
  */
 cutter_why: Array<Term>, 

@@ -8,9 +8,13 @@ import type { Material } from "./Material";
 import type { Pallet } from "./Pallet";
 import type { Pin } from "./Pin";
 import type { Screw } from "./Screw";
+import type { SheetScrew } from "./SheetScrew";
 import type { SineBar } from "./SineBar";
+import type { Strap } from "./Strap";
+import type { Table } from "./Table";
 import type { Tool } from "./Tool";
 import type { Vise } from "./Vise";
+import type { WasteSheet } from "./WasteSheet";
 
 /**
  * A revision of the shop: everything a plan takes from it.
@@ -56,6 +60,22 @@ angle_blocks: AngleBlocks | null,
  * The same for any angle.
  */
 sine_bars: Array<SineBar>, 
+/**
+ * The table, where pieces are held on it.
+ */
+table: Table | null, 
+/**
+ * Straps for it.
+ */
+straps: Array<Strap>, 
+/**
+ * Sheets that lie under a piece and are cut into.
+ */
+sheets: Array<WasteSheet>, 
+/**
+ * Screws for them.
+ */
+sheet_screws: Array<SheetScrew>, 
 /**
  * Cutters in their holders.
  */

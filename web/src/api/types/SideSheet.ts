@@ -53,6 +53,10 @@ limits: Array<HoldLimit>,
  */
 datum: Array<Datum>, 
 /**
+ * What is done where its program stops, a list for each stop.
+ */
+at_stops: Array<Array<string>>, 
+/**
  * Boxes to keep out of, work coordinates.
  */
 keep_out: Array<KeepOutSheet>, 

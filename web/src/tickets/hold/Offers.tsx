@@ -35,6 +35,7 @@ const names: Record<HoldKind, string> = {
   soft_jaws: 'Soft jaws',
   plate: 'On a plate by its own holes',
   bond: 'Stuck to a pallet',
+  straps: 'On a sheet on the table',
 };
 
 /** The largest error of a way along any axis. */

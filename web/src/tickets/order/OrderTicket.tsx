@@ -1,4 +1,4 @@
-import { useRef, useState, type DragEvent } from 'react';
+import { Fragment, useRef, useState, type DragEvent } from 'react';
 import styled from 'styled-components';
 import type { OpSheet, SideSheet } from '../../api/types';
 import { allOps, useJob } from '../../frame/job';
@@ -49,11 +49,23 @@ const Lane = styled.div`
   button.after {
     border-bottom: 5px double ${(p) => p.theme.amber};
   }
+  > i {
+    flex: none;
+    align-self: center;
+    padding: 0 4px;
+    font-style: normal;
+    font-size: 13px;
+    font-weight: 600;
+  }
   button.target {
     outline: 3px dashed ${(p) => p.theme.ink};
     outline-offset: -3px;
   }
 `;
+
+/** Does the program stop before a step? What holds the piece changes there, so nothing is moved over it. */
+const stopBefore = (side: SideSheet, k: number) =>
+  k > 0 && side.operations[k]?.op.after_stop !== side.operations[k - 1]?.op.after_stop;
 
 /** What comes after the chosen step because it needs it. */
 const needing = (side: SideSheet, id: string) => side.operations.filter((o) => o.needs.some((n) => n.first === id));
@@ -113,44 +125,51 @@ export function OrderTicket() {
           </Line>
           <Lane>
             {side.operations.map((o, k) => (
-              <button
-                key={o.op.id}
-                type="button"
-                draggable
-                data-op={o.op.id}
-                title={`${o.op.title}, T${o.op.tool}, ${say(o.minutes, '', units, 1)} min`}
-                aria-pressed={o === first}
-                style={{ width: `${(o.minutes / longest) * 98}%` }}
-                className={[
-                  side.operations[k - 1]?.op.tool === o.op.tool ? '' : 'change',
-                  o === first ? 'chosen' : before.has(o.op.id) ? 'before' : after.has(o.op.id) ? 'after' : '',
-                  over === o.op.id ? 'target' : '',
-                ].join(' ')}
-                onClick={() => choose(o.op.id)}
-                onDragStart={(e) => {
-                  dragged.current = o.op.id;
-                  e.dataTransfer.setData('text/plain', o.op.id);
-                }}
-                onDragOver={(e) => {
-                  e.preventDefault();
-                  setOver(o.op.id);
-                }}
-                onDragLeave={() => setOver(null)}
-                onDrop={drop(side, k)}
-              >
-                <Sr>
-                  {o.op.title}, {say(o.minutes, '', units, 1)} min
-                </Sr>
-                <span aria-hidden>
-                  <b>
-                    {o.word}
-                    <br />
-                  </b>
-                  T{o.op.tool}
-                </span>
-              </button>
+              <Fragment key={o.op.id}>
+                {stopBefore(side, k) ? <i>■ stop {o.op.after_stop}</i> : null}
+                <button
+                  type="button"
+                  draggable
+                  data-op={o.op.id}
+                  title={`${o.op.title}, T${o.op.tool}, ${say(o.minutes, '', units, 1)} min`}
+                  aria-pressed={o === first}
+                  style={{ width: `${(o.minutes / longest) * 98}%` }}
+                  className={[
+                    side.operations[k - 1]?.op.tool === o.op.tool ? '' : 'change',
+                    o === first ? 'chosen' : before.has(o.op.id) ? 'before' : after.has(o.op.id) ? 'after' : '',
+                    over === o.op.id ? 'target' : '',
+                  ].join(' ')}
+                  onClick={() => choose(o.op.id)}
+                  onDragStart={(e) => {
+                    dragged.current = o.op.id;
+                    e.dataTransfer.setData('text/plain', o.op.id);
+                  }}
+                  onDragOver={(e) => {
+                    e.preventDefault();
+                    setOver(o.op.id);
+                  }}
+                  onDragLeave={() => setOver(null)}
+                  onDrop={drop(side, k)}
+                >
+                  <Sr>
+                    {o.op.title}, {say(o.minutes, '', units, 1)} min
+                  </Sr>
+                  <span aria-hidden>
+                    <b>
+                      {o.word}
+                      <br />
+                    </b>
+                    T{o.op.tool}
+                  </span>
+                </button>
+              </Fragment>
             ))}
           </Lane>
+          {side.at_stops.map((lines, n) => (
+            <p key={n} data-stop={n + 1}>
+              <b>■ Stop {n + 1}</b> {lines.join('. ')}.
+            </p>
+          ))}
         </section>
       ))}
       <Quiet>
@@ -166,11 +185,14 @@ export function OrderTicket() {
           </Head>
           <p>{first.op.order_why}</p>
           <Line style={{ margin: '8px 0' }}>
-            <Button isDisabled={here <= 0} onPress={() => put(chosen.side, first.op.id, here - 1)}>
+            <Button
+              isDisabled={here <= 0 || stopBefore(chosen.side, here)}
+              onPress={() => put(chosen.side, first.op.id, here - 1)}
+            >
               One earlier
             </Button>
             <Button
-              isDisabled={here >= chosen.side.operations.length - 1}
+              isDisabled={here >= chosen.side.operations.length - 1 || stopBefore(chosen.side, here + 1)}
               onPress={() => put(chosen.side, first.op.id, here + 1)}
             >
               One later
