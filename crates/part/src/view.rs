@@ -123,14 +123,19 @@ impl<'a> View<'a> {
         known().insert(key, r.clone());
         r
     }
-    /// Of a shadow at a height what the part itself covers, and not what stands beside it.
+    /// Of a shadow at a height what is not only there for what holds the part ([`View::with`]): there is nothing to finish around that.
     pub fn of_part(&self, shadow: &Region, z: f64) -> Region {
-        if self.kept.is_empty() {
+        let held = &self.kept[self.part.staying().count()..];
+        let covers = held.iter().filter(|k| z < k.bounds().max.z + BESIDE).map(|k| {
+            let b = k.bounds();
+            k.shadow_above((z - BESIDE).max(b.min.z - 1.0)).grown(BESIDE, 0.004)
+        });
+        let covers = Region::union_all(&covers.collect::<Vec<_>>()).intersect(shadow);
+        if covers.is_empty() {
             return shadow.clone();
         }
         let own = self.mesh.shadow_above((z + OFF_FLOOR).max(self.bounds.min.z - 1.0));
-        // Holes that are drilled are filled in a shadow.
-        shadow.intersect(&own.filled().grown(0.05, 0.004))
+        shadow.minus(&covers.minus(&own).grown(0.01, 0.004))
     }
     /// What of the plane lies over places (part coordinates, each the middle of a cube of side `cell`), grown by one cell.
     pub fn over(&self, places: &[DVec3], cell: f64) -> Region {

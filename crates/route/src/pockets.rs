@@ -264,12 +264,11 @@ impl Work<'_, '_> {
         let key = if *same > 1 { format!("{key}#{same}") } else { key };
         // Where no wall stands over it, the cutter still goes down through what is cut.
         let deep = (wall_top - low).at_least(high - low);
-        // Corners of what stands beside the part ask for no cutter.
-        let corners = if view.beside_top().is_some() {
-            goal.grown(14.0, COARSE).minus(&view.of_part(shadow, low))
-        } else {
-            near.clone()
-        };
+        // Corners of what holds the part ask for no cutter.
+        let own = view.of_part(shadow, low);
+        let around = goal.grown(14.0, COARSE);
+        let holds = shadow.minus(&own).intersect(&around);
+        let corners = if holds.is_empty() { near.clone() } else { around.minus(&own) };
         let Some((finish, left)) = finisher(&mills, &corners, self.side.fine) else {
             self.name_left(
                 &goal,
