@@ -295,12 +295,22 @@ pub struct Scheme {
 }
 
 impl Scheme {
+    /// With its first setups; nothing looked at beside them yet.
+    pub(crate) fn begun(
+        id: SchemeId,
+        stock: Box3,
+        setups: Vec<Setup>,
+        (up, hat): (DVec3, f64),
+        findings: Vec<Finding>,
+    ) -> Scheme {
+        let (not_planned, compared, offers) = (Vec::new(), Vec::new(), Vec::new());
+        Scheme { id, stock, setups, not_planned, up, hat, compared, offers, findings }
+    }
     /// A block that is cut in one setup.
     pub fn single(stock: Box3, setup: Setup) -> Scheme {
         let up = setup.up();
-        let (setups, not_planned, findings) = (vec![setup], Vec::new(), Vec::new());
         let id = SchemeId { school: School::Deck, hold: HoldKind::Vise, up: (2, true), along: 0 };
-        Scheme { id, stock, setups, not_planned, up, hat: 0.0, compared: Vec::new(), offers: Vec::new(), findings }
+        Scheme::begun(id, stock, vec![setup], (up, 0.0), Vec::new())
     }
     /// Why it is not the way of that name, if it is not.
     pub(crate) fn refused(&self, id: SchemeId, stock: &StockChoice) -> Option<String> {

@@ -6,7 +6,6 @@ use crate::hold::{Hold, HoldKind};
 use crate::plan::{AS_IT_COMES, Blank, LEAST_LEFT, as_it_comes, block_of, doubts, no_grip, room, stock_in};
 use crate::plate;
 use crate::scheme::SchemeId;
-use crate::seen::Asked;
 use crate::stand::{Bench, Stand};
 use crate::strapped;
 use crate::vise::{Bearing, Grip, Held, RAW};
@@ -14,6 +13,14 @@ use crate::ways::{ABOVE_JAW, LEAST_GRIP, Way, for_duty, grips, standing};
 use geom::{Box3, DVec3, Placement};
 use part::{Part, View};
 use reason::{Finding, Kind, Place, Severity, Sure, len};
+
+/// Sides across need walls, and these are cut last.
+fn nothing_across(across: &[Stand]) -> Result<(), HoldError> {
+    if across.iter().all(Stand::is_given_up) {
+        return Ok(());
+    }
+    Err(HoldError::First("what is cut from across would have to stand on walls that are cut last".into()))
+}
 
 /// Both faces and all inside the outline in the vise, which holds the block around the part; then the outline, on a plate by the part's own holes.
 pub(crate) fn inside_first(
@@ -29,9 +36,7 @@ pub(crate) fn inside_first(
     if id.hold != HoldKind::Plate || !b.wish.kinds.allow(id.hold) {
         return refused("only a plate leaves the outline free all around");
     }
-    if !across.iter().all(Stand::is_given_up) {
-        return refused("what is cut from across would have to stand on walls that are cut last");
-    }
+    nothing_across(across)?;
     let (up, back) = (way.up, way.back);
     let mut findings = Vec::new();
     let Blank { stock, hat, .. } = block_of(part, &shop.vise, choice, up, id.school, &mut findings);
@@ -69,18 +74,7 @@ pub(crate) fn inside_first(
     };
     // Upright as the second side left it.
     let frame = standing(-up, -back, &part.bounds);
-    let asked = Asked {
-        part,
-        part_from_work: frame,
-        shop,
-        material,
-        setup: "side 3",
-        over: 0.0,
-        cuts: &[],
-        only: false,
-        covered: false,
-        stock: None,
-    };
+    let asked = b.asked(frame, "side 3", 0.0);
     let plate = plate::design(&asked, &frame.inverse().bounds(&stock)).map_err(HoldError::First)?;
     let seen_from_above = turned.0.inverse().after(&frame);
     let bores = plate.pins.iter().map(|p| seen_from_above.point(p.at.extend(0.0)).truncate()).collect::<Vec<_>>();
@@ -92,17 +86,7 @@ pub(crate) fn inside_first(
     ];
     setups.iter().for_each(|s| findings.extend(doubts(s)));
     findings.extend(across.iter().filter_map(Stand::stays_rough));
-    let mut out = Scheme {
-        id,
-        stock,
-        setups,
-        not_planned: Vec::new(),
-        up,
-        hat,
-        compared: Vec::new(),
-        offers: Vec::new(),
-        findings,
-    };
+    let mut out = Scheme::begun(id, stock, setups, (up, hat), findings);
     if offers {
         out.offers.push(Offer::of(HoldKind::Plate, &out.setups[2], true));
     }
@@ -124,11 +108,9 @@ pub(crate) fn on_table(
     let Bench { part, shop, material, wish } = *b;
     let refused = |why: String| Err(HoldError::First(why));
     if id.hold != HoldKind::Straps || !wish.kinds.allow(id.hold) {
-        return refused("not wanted".into());
+        return refused("on the table only straps and screws hold it, and they are not wanted".into());
     }
-    if !across.iter().all(Stand::is_given_up) {
-        return refused("what is cut from across would have to stand on walls that are cut last".into());
-    }
+    nothing_across(across)?;
     let Some(strap) = shop.straps.first() else { return refused("the shop has no straps".into()) };
     let (up, back) = (way.up, way.back);
     let along = back.cross(up).abs();
@@ -159,33 +141,11 @@ pub(crate) fn on_table(
         ));
     }
     let frame = standing(up, back, &stock);
-    let asked = |part_from_work: Placement, setup: &'static str| Asked {
-        part,
-        part_from_work,
-        shop,
-        material,
-        setup,
-        over: 0.0,
-        cuts: &[],
-        only: false,
-        covered: false,
-        stock: None,
-    };
-    let first =
-        strapped::design(&asked(frame, "side 1"), Some(&frame.inverse().bounds(&stock))).map_err(HoldError::First)?;
+    let first = strapped::design(&b.asked(frame, "side 1", 0.0), Some(&frame.inverse().bounds(&stock)))
+        .map_err(HoldError::First)?;
     findings.push(ends_stay(part, &stock, axis));
     let first = Hold::Straps(Box::new(first)).setup("side 1", Duty::InsideThenOutline, frame, shop);
-    let mut out = Scheme {
-        id,
-        stock,
-        setups: vec![first],
-        not_planned: Vec::new(),
-        up,
-        hat,
-        compared: Vec::new(),
-        offers: Vec::new(),
-        findings,
-    };
+    let mut out = Scheme::begun(id, stock, vec![first], (up, hat), findings);
     if left_below(&View::new(part, frame.inverse())) >= LEAST_LEFT {
         let way = for_duty(part, way, &Duty::Seen, shop, material, wish);
         let second = Stand::second(way, -up, standing(-up, -back, &part.bounds), Duty::Seen, 0.0);

@@ -6,7 +6,6 @@ use crate::grip::left_below;
 use crate::hold::{Hold, HoldKind};
 use crate::outline_last::{inside_first, on_table};
 use crate::scheme::{SchemeId, School, schemes};
-use crate::seen::Asked;
 use crate::stand::{Bench, Stand};
 use crate::vise::{Bearing, Held, RAW, SEAT, TOUCH};
 use crate::ways::{ABOVE_JAW, LEAST_GRIP, Sides, TALL, TOP, Way, for_duty, grip_of, grips, sides, standing};
@@ -252,17 +251,7 @@ pub(crate) fn plan_way(
         None => School::Deck,
     };
     let hold = if one_side { HoldKind::Bond } else { later[0].held_by().unwrap_or(id.hold) };
-    let mut out = Scheme {
-        id: SchemeId { school, hold, ..id },
-        stock,
-        setups: vec![first],
-        not_planned: Vec::new(),
-        up,
-        hat,
-        compared: Vec::new(),
-        offers: Vec::new(),
-        findings,
-    };
+    let mut out = Scheme::begun(SchemeId { school, hold, ..id }, stock, vec![first], (up, hat), findings);
     for (k, s) in later.iter().enumerate() {
         let setup = s.setup(b);
         if let Some(told) = s.stays_rough() {
@@ -304,18 +293,7 @@ fn stuck_sheet(b: &Bench, duty: Duty, frame: Placement, under: f64) -> Result<Se
         );
         return Err(HoldError::First(why));
     }
-    let asked = Asked {
-        part: b.part,
-        part_from_work: frame,
-        shop: b.shop,
-        material: b.material,
-        setup: "side 1",
-        over: TOP,
-        cuts: &[],
-        only: false,
-        covered: false,
-        stock: None,
-    };
+    let asked = b.asked(frame, "side 1", TOP);
     let bond = bond::design(&asked, true).map_err(HoldError::First)?;
     Ok(Hold::Bond(Box::new(bond)).setup("side 1", duty, frame, b.shop))
 }

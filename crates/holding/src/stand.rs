@@ -3,6 +3,7 @@
 use crate::frame::{Duty, NotPlanned, Offer, Setup, Wish};
 use crate::further::{Further, Only, further, slanted};
 use crate::hold::HoldKind;
+use crate::seen::Asked;
 use crate::tilted::{self, Sloped, Tilted};
 use crate::vise::Held;
 use crate::ways::{Way, other, standing, way_of_further};
@@ -21,7 +22,13 @@ pub(crate) struct Bench<'a> {
     pub wish: &'a Wish,
 }
 
-impl Bench<'_> {
+impl<'a> Bench<'a> {
+    /// What a hold that is made to the whole part is asked, with so much above the part, mm.
+    pub fn asked(&self, part_from_work: Placement, setup: &'a str, over: f64) -> Asked<'a> {
+        let Bench { part, shop, material, .. } = *self;
+        let (only, covered, stock) = (false, false, None);
+        Asked { part, part_from_work, shop, material, setup, over, cuts: &[], only, covered, stock }
+    }
     /// Standing on finished faces, what the first two sides do not see; then on slopes.
     pub fn further_sides(&self, up: DVec3) -> Vec<Stand> {
         let upright = |(k, f): (usize, Further)| {

@@ -185,9 +185,7 @@ pub(crate) fn design(a: &Asked, block: Option<&Box3>) -> Result<Strapped, String
     let b = seen.view.bounds;
     let whole = block.copied().unwrap_or(b);
     let size = whole.size();
-    let fits = |s: &&WasteSheet| {
-        s.count > 0 && (0..2).all(|k| s.size_mm[k] >= size[k] + 2.0 * SHEET_RIM[k]) && s.size_mm[0] <= table.size_mm[0]
-    };
+    let fits = |s: &&WasteSheet| s.count > 0 && (0..2).all(|k| s.size_mm[k] >= size[k] + 2.0 * SHEET_RIM[k]);
     let Some(sheet) = a.shop.sheets.iter().find(fits) else {
         return Err(format!("it is {:.0} × {:.0} mm, larger than the sheets to lay under", len(size.x), len(size.y)));
     };
@@ -215,6 +213,14 @@ pub(crate) fn design(a: &Asked, block: Option<&Box3>) -> Result<Strapped, String
             let high = size.z + sheet.size_mm[2];
             if high > strap.highest_mm {
                 return Err(format!("{high:.0} mm are too high for the straps", high = len(high)));
+            }
+            let long = size.x + 2.0 * (strap.length_mm - strap.reach_mm);
+            if long > table.size_mm[0] {
+                return Err(format!(
+                    "with straps at both ends it takes {long:.0} mm, and the table is {:.0} mm long",
+                    len(table.size_mm[0]),
+                    long = len(long)
+                ));
             }
             let slots = slots_for(size.y, strap, table);
             let each = (strap.count as usize / 2).min(slots.len());

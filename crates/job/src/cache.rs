@@ -3,7 +3,7 @@
 //! A key covers the core's sources, the lock file and the kernel (the build), the stage and everything that goes into it; so an edit computes anew
 //! only what it touches, and undo finds what was there before.
 
-use crate::chain::JobError;
+use crate::error::JobError;
 use reason::Watch;
 use serde::Serialize;
 use serde::de::DeserializeOwned;

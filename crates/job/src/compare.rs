@@ -5,8 +5,9 @@
 
 use crate::budget::{Crossing, Verdict};
 use crate::cache::Desk;
-use crate::chain::{JobError, Plan, plan_at};
+use crate::chain::{Plan, plan_at};
 use crate::decision::Settled;
+use crate::error::JobError;
 use crate::proving::prove_plan_at;
 use crate::stocking;
 use geom::{Box3, DVec2, RayGrid};

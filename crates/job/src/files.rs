@@ -1,6 +1,7 @@
 //! A plan as a folder of files: the programs, `plan.json`, `proof.json` and the model, so that the folder stands alone.
 
-use crate::chain::{JobError, Plan};
+use crate::chain::Plan;
+use crate::error::JobError;
 use crate::proving::{limits_of, setup_input};
 use geom::{Box3, DVec3, Placement};
 use part::Part;

@@ -1,7 +1,8 @@
 //! Pieces that are made to hold a part: each a job of its own, with model, stock, program and proof.
 
 use crate::cache::{Desk, StageKey};
-use crate::chain::{JobError, Plan, plan_single};
+use crate::chain::{Plan, plan_single};
+use crate::error::JobError;
 use geom::{Box3, DVec2, Placement, Region, TriMesh};
 use holding::{Making, Pocket, Setup};
 use intake::{Carved, Hollow, Reading};

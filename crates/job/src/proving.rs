@@ -2,7 +2,8 @@
 
 use crate::beside;
 use crate::cache::{Desk, StageKey, cached};
-use crate::chain::{JobError, Plan};
+use crate::chain::Plan;
+use crate::error::JobError;
 use geom::{Box3, DVec3, Placement};
 use part::Part;
 use program::{Anchored, ReadSettings};

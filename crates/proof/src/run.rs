@@ -183,7 +183,7 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
             }
             stops += 1;
             seated::check(&stock.fields[2], input, stops, (Some(step.line), step.line + 1), &mut gather);
-            watch.cut_since = f64::MIN_POSITIVE;
+            watch.held_anew = true;
             let changes = |w: When| w.now(stops - 1, step.line) != w.now(stops, step.line + 1);
             let changes = input.keep_out.iter().map(|k| k.when).chain(input.bodies.iter().map(|b| b.when)).any(changes);
             machine::check_stop(step, changes, &mut gather);
@@ -311,7 +311,7 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
         }
     }
     over.close(&mut gather, promises.limit(promise), &input.part_from_work);
-    if watch.cut_since > 0.0 {
+    if watch.cut_since > 0.0 || watch.held_anew {
         let (line, tool) = steps.last().map_or((1, 0), |s| (s.line, s.tool));
         watch.look(&mut stock.fields[2], input, stops, &mut events, &mut gather, line, tool);
     }
@@ -588,6 +588,8 @@ fn scrap(field: &Field, part: &Box3) -> Vec<Box3> {
 #[derive(Default)]
 struct LooseWatch {
     cut_since: f64,
+    /// What holds the piece has changed since.
+    held_anew: bool,
     last: usize,
     looks: usize,
 }
@@ -608,7 +610,7 @@ impl LooseWatch {
         line: u32,
         tool: u32,
     ) {
-        self.cut_since = 0.0;
+        (self.cut_since, self.held_anew) = (0.0, false);
         self.last = input.program.steps.iter().position(|s| s.line >= line).unwrap_or(self.last).max(self.last);
         self.looks += 1;
         let pieces = loose::pieces(field);

@@ -159,6 +159,10 @@ fn why_not_on_the_table() {
     assert!(why(&part, &Shop { straps: vec![], ..shop.clone() }).contains("no straps"));
     assert!(why(&part, &Shop { sheets: vec![], ..shop.clone() }).contains("no sheet"));
     assert!(why(&part, &Shop { table: None, ..shop.clone() }).contains("table"));
+    // 200 + 2 · 29 mm of block and 2 · 56 mm of strap beyond it.
+    let short = shop.table.clone().map(|t| shop::table::Table { size_mm: [365.0, 250.0], ..t });
+    let said = why(&part, &Shop { table: short, ..shop.clone() });
+    assert!(said.contains("370 mm") && said.contains("365 mm long"), "{said}");
     assert!(why(&part, &Shop { sheet_screws: vec![], ..shop.clone() }).contains("no hole"));
     let weak = shop.sheet_screws.iter().cloned().map(|s| shop::table::SheetScrew { press_n: 20.0, ..s }).collect();
     assert!(why(&part, &Shop { sheet_screws: weak, ..shop.clone() }).contains("asks for"));

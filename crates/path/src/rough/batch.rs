@@ -78,31 +78,41 @@ pub(super) fn batches(passes: &[Pass], radius: f64) -> Vec<Batch> {
     empty_ones(&mut all);
     while let Some(next) = next(&all, passes, at, previous) {
         let (k, pass) = (all[next].pass, &passes[all[next].pass]);
-        // What others have not cleared yet, though it belongs to passes before this one.
-        let waiting: Vec<Region> =
-            all.iter().filter(|p| !p.done && p.pass < k).map(|p| p.ground.grown(0.005, 0.005)).collect();
-        // What has been cleared though it belongs to later ones.
-        let ahead: Vec<&Region> = all.iter().filter(|p| p.done && p.pass >= k).map(|p| &p.ground).collect();
-        let free = (!waiting.is_empty() || !ahead.is_empty()).then(|| {
-            let here = previous.map_or_else(|| all[next].ground.clone(), |p| all[p].ground.union(&all[next].ground));
-            let around = here
-                .bounds()
-                .map_or_else(Region::empty, |(lo, hi)| Region::rect(lo - AROUND * radius, hi + AROUND * radius));
-            let cleared = Region::union_all(ahead.into_iter().chain([&pass.free]));
-            cleared.intersect(&around).minus(&Region::union_all(&waiting)).grown(0.01, 0.005).shrunk(0.01, 0.005)
-        });
+        let here = previous.map_or_else(|| all[next].ground.clone(), |p| all[p].ground.union(&all[next].ground));
+        let around = here.bounds().map(|(lo, hi)| [lo - AROUND * radius, hi + AROUND * radius]);
+        let free = around.and_then(|around| cleared(&all, k, pass, around));
         at = all[next].strokes.last().map(|&s| pass.strokes[s].end());
         all[next].done = true;
         empty_ones(&mut all);
         previous = Some(next);
         out.push(Batch { pass: k, strokes: all[next].strokes.clone(), free, ways: OnceCell::new() });
     }
-    let strokes: usize = passes.iter().map(|p| p.strokes.len()).sum();
-    let cut: usize = out.iter().map(|b: &Batch| b.strokes.len()).sum();
-    if strokes != cut {
-        eprintln!("DBG {strokes} {cut}");
-    }
+    debug_assert_eq!(
+        out.iter().map(|b: &Batch| b.strokes.len()).sum::<usize>(),
+        passes.iter().map(|p| p.strokes.len()).sum::<usize>(),
+        "each stroke is cut once"
+    );
     out
+}
+
+/// What is cleared around a place before pieces of a pass are, where that is other than what the passes before clear.
+fn cleared(all: &[Piece], k: usize, pass: &Pass, [lo, hi]: [DVec2; 2]) -> Option<Region> {
+    let here = |p: &&Piece| p.ground.bounds().is_some_and(|b| flat(b).meets(&flat((lo, hi))));
+    // What others have not cleared yet, though it belongs to passes before this one; what has been cleared though it belongs to later ones.
+    let waiting: Vec<&Piece> = all.iter().filter(|p| !p.done && p.pass < k).collect();
+    let ahead: Vec<&Piece> = all.iter().filter(|p| p.done && p.pass >= k).collect();
+    if waiting.is_empty() && ahead.is_empty() {
+        return None;
+    }
+    let near = Region::rect(lo, hi);
+    let waiting: Vec<Region> = waiting.into_iter().filter(here).map(|p| p.ground.grown(0.005, 0.005)).collect();
+    let ahead = ahead.into_iter().filter(here).map(|p| &p.ground);
+    let cleared = Region::union_all(ahead.chain([&pass.free])).intersect(&near);
+    Some(cleared.minus(&Region::union_all(&waiting)).grown(0.01, 0.005).shrunk(0.01, 0.005))
+}
+
+fn flat((lo, hi): (DVec2, DVec2)) -> Box3 {
+    Box3 { min: lo.extend(0.0), max: hi.extend(0.0) }
 }
 
 /// A piece without a stroke is cleared as soon as those before it are.
@@ -140,9 +150,8 @@ fn places(s: &Stroke) -> impl Iterator<Item = DVec2> {
 
 /// Do two regions come near one another?
 fn near(a: &Region, b: &Region, within: f64) -> bool {
-    let (Some((p, q)), Some((r, s))) = (a.bounds(), b.bounds()) else { return false };
-    let flat = |lo: DVec2, hi: DVec2| Box3 { min: lo.extend(0.0), max: hi.extend(0.0) };
-    flat(p, q).grown(within).meets(&flat(r, s)) && !a.grown(within, 0.1).intersect(b).is_empty()
+    let (Some(p), Some(q)) = (a.bounds(), b.bounds()) else { return false };
+    flat(p).grown(within).meets(&flat(q)) && !a.grown(within, 0.1).intersect(b).is_empty()
 }
 
 /// The pieces of ground that a pass clears; those that a stroke runs through both of are one.

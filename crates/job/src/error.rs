@@ -1,0 +1,29 @@
+//! Why a job has no plan.
+
+/// Why there is no plan. Each message says what to do.
+#[derive(Debug, thiserror::Error)]
+pub enum JobError {
+    /// The file gave no model.
+    #[error(transparent)]
+    Read(#[from] intake::ReadError),
+    /// The model is no part.
+    #[error(transparent)]
+    Part(#[from] part::PartError),
+    /// Shop or its names.
+    #[error(transparent)]
+    Shop(#[from] shop::ShopError),
+    /// Stock sizes.
+    #[error(transparent)]
+    Hold(#[from] holding::HoldError),
+    /// Somebody stopped the work.
+    #[error("the work was stopped; nothing of it is kept")]
+    Stopped,
+    /// A program cannot be followed.
+    #[error("{program}: {error}")]
+    Program {
+        /// File.
+        program: String,
+        /// Why.
+        error: program::ReadError,
+    },
+}
