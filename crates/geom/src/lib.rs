@@ -5,6 +5,7 @@
 
 mod arcfit;
 mod arcpath;
+mod bar;
 mod convex;
 mod mesh;
 mod placement;
@@ -15,6 +16,7 @@ mod ways;
 
 pub use arcfit::{FitSettings, fit_arcs};
 pub use arcpath::{Path2, Seg};
+pub use bar::{Bar, BarForm};
 pub use convex::hull;
 pub use mesh::{Crossing, RayGrid, TriMesh};
 pub use placement::{DIRECTIONS, Placement};
@@ -60,6 +62,10 @@ impl Box3 {
     /// Around both.
     pub fn joined(&self, o: &Box3) -> Box3 {
         Box3 { min: self.min.min(o.min), max: self.max.max(o.max) }
+    }
+    /// What is in both; empty where its least corner lies beyond its largest.
+    pub fn common(&self, o: &Box3) -> Box3 {
+        Box3 { min: self.min.max(o.min), max: self.max.min(o.max) }
     }
     /// Do they share a point?
     pub fn meets(&self, o: &Box3) -> bool {

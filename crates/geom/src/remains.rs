@@ -4,7 +4,7 @@
 //! What stands in another frame, at any angle, is the common part of all of them turned there: exact where the spindles are parallel; else a
 //! slab of the new frame is the exact shadow of what stands between its two heights, so it is never less either.
 
-use crate::{Box3, DMat3, DVec2, DVec3, Placement, Region, Slabs, hull};
+use crate::{Bar, Box3, DMat3, DVec2, DVec3, Placement, Region, Slabs, hull};
 use std::collections::BTreeMap;
 
 /// What stands, as known after each setup.
@@ -26,6 +26,18 @@ impl Remains {
     pub fn of(block: Box3) -> Remains {
         let slab = Slabs::prism(Region::rect(block.min.truncate(), block.max.truncate()), block.min.z, block.max.z);
         Remains { states: vec![(Placement::IDENTITY, slab)] }
+    }
+    /// A length of bar, in part coordinates: what of a box is in it.
+    pub fn of_bar(block: Box3, bar: &Bar) -> Remains {
+        let frame = bar.frame();
+        let b = frame.inverse().bounds(&block);
+        let section = bar.section().intersect(&Region::rect(b.min.truncate(), b.max.truncate()));
+        Remains { states: vec![(frame, Slabs::prism(section, b.min.z, b.max.z))] }
+    }
+    /// What of it lies in a box, part coordinates: the rest was sawn off.
+    pub fn within(mut self, b: &Box3) -> Remains {
+        self.states.insert(0, Remains::of(*b).states.remove(0));
+        self
     }
     /// After a setup: `slabs` in its frame. What was known along the same spindle before is in them.
     pub fn after(mut self, part_from_work: Placement, slabs: Slabs) -> Remains {

@@ -216,17 +216,9 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     };
     stages.push(("whole ways", clock.elapsed().as_secs_f64()));
     files::write(&out, &model, &settled.reading(), &planned.plan, &proof, &shop, Some(schemes.clone()))?;
-    let s = planned.plan.scheme.stock.size();
-    say!(
-        "part {:.2} x {:.2} x {:.2} mm, block {:.1} x {:.1} x {:.1} mm, {}",
-        part.bounds.size().x,
-        part.bounds.size().y,
-        part.bounds.size().z,
-        s.x,
-        s.y,
-        s.z,
-        planned.plan.material
-    );
+    let size = part.bounds.size();
+    let stock = reason::plain(&planned.plan.scheme.stock_words()).into_owned();
+    say!("part {:.2} x {:.2} x {:.2} mm, {stock}, {}", size.x, size.y, size.z, planned.plan.material);
     for side in &planned.plan.sides {
         say!(
             "{}: {} operations, {} tools, {} lines",

@@ -4,9 +4,10 @@ use crate::further::Only;
 use crate::hold::{Fact, Hold, HoldKind, HoldKinds};
 use crate::making::Making;
 use crate::scheme::{SchemeId, School};
-use geom::{Box3, DVec3, Placement};
-use reason::{Finding, Term};
+use geom::{Bar, Box3, DVec3, Placement};
+use reason::{Finding, Term, len};
 use serde::{Deserialize, Serialize};
+use shop::tool::trim;
 use ts_rs::TS;
 
 /// The size of the block.
@@ -18,6 +19,11 @@ pub enum StockChoice {
     Sizes([f64; 3]),
     /// What is over the part on the low and the high end of its x, y, z, mm: a blank in which the part lies as somebody laid it.
     Over([[f64; 2]; 3]),
+    /// A bar, of which as much is sawn off as is needed.
+    Bar {
+        /// In part coordinates.
+        bar: Bar,
+    },
 }
 
 /// Which way is up first.
@@ -60,7 +66,12 @@ pub struct Choice {
 impl Choice {
     /// The block for a school.
     pub(crate) fn block(&self, school: School) -> StockChoice {
-        if self.firm || school == School::Deck { self.stock } else { StockChoice::Rule }
+        match self.stock {
+            StockChoice::Bar { .. } if self.firm || school == School::Bar => self.stock,
+            StockChoice::Bar { .. } => StockChoice::Rule,
+            _ if self.firm || school == School::Deck => self.stock,
+            _ => StockChoice::Rule,
+        }
     }
 }
 
@@ -245,6 +256,18 @@ pub struct Setup {
     pub hold: Hold,
     /// What its zero is touched on, along x, y, z.
     pub datum: [Datum; 3],
+    /// The saw comes before it.
+    #[serde(default)]
+    pub sawn: Option<Sawn>,
+}
+
+/// A cut of the saw between two setups.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Sawn {
+    /// Of the stock only what lies in it is left, part coordinates.
+    pub left: Box3,
+    /// Of that over the part at the sawn end, mm.
+    pub over: f64,
 }
 
 impl Setup {
@@ -265,7 +288,14 @@ impl Setup {
     }
     /// What a person does at the machine, in order: hold the part, then touch off.
     pub fn actions(&self) -> Vec<String> {
-        let mut out = self.hold.actions(&self.duty, &part::direction_words(self.up()));
+        let mut out = Vec::new();
+        if let Some(saw) = &self.sawn {
+            out.push(format!(
+                "Saw the piece off the bar, {} mm over its lower end, so that no more stays on; deburr it",
+                len(trim(saw.over))
+            ));
+        }
+        out.extend(self.hold.actions(&self.duty, &part::direction_words(self.up())));
         out.extend(self.datum.iter().map(|d| format!("{}0: {}", d.axis, d.touches)));
         out
     }
@@ -278,6 +308,8 @@ pub struct Scheme {
     pub id: SchemeId,
     /// Block in part coordinates.
     pub stock: Box3,
+    /// It is a bar: what of that box lies in it.
+    pub bar: Option<Bar>,
     /// Setups in order.
     pub setups: Vec<Setup>,
     /// What cannot be held, so that no program is made for it.
@@ -304,7 +336,29 @@ impl Scheme {
         findings: Vec<Finding>,
     ) -> Scheme {
         let (not_planned, compared, offers) = (Vec::new(), Vec::new(), Vec::new());
-        Scheme { id, stock, setups, not_planned, up, hat, compared, offers, findings }
+        Scheme { id, stock, bar: None, setups, not_planned, up, hat, compared, offers, findings }
+    }
+    /// What the part is cut out of, mm³: the block, or of a bar what the saw leaves with the piece.
+    pub fn volume_cut_from(&self) -> f64 {
+        let left = self.setups.iter().filter_map(|s| s.sawn).fold(self.stock, |b, s| b.common(&s.left));
+        let size = left.size();
+        match &self.bar {
+            Some(bar) => bar.section().area() * size[bar.axis],
+            None => size.x * size.y * size.z,
+        }
+    }
+    /// All of it, mm³.
+    pub fn volume_of_stock(&self) -> f64 {
+        let size = self.stock.size();
+        self.bar.as_ref().map_or(size.x * size.y * size.z, |bar| bar.section().area() * size[bar.axis])
+    }
+    /// The stock in words for a program's head.
+    pub fn stock_words(&self) -> String {
+        let s = self.stock.size();
+        match &self.bar {
+            Some(bar) => format!("bar, {}, {} mm long", crate::collet::bar_words(bar), len(trim(s[bar.axis].ceil()))),
+            None => format!("block {} x {} x {} mm", len(trim(s.x)), len(trim(s.y)), len(trim(s.z))),
+        }
     }
     /// A block that is cut in one setup.
     pub fn single(stock: Box3, setup: Setup) -> Scheme {
@@ -326,6 +380,7 @@ impl Scheme {
                 School::Sheet => "it is not cut from a sheet".into(),
                 School::Half => "the block that was chosen has stock below the part to hold it by".into(),
                 School::Inside | School::Table => "its outline is not left for the last".into(),
+                School::Bar => "it is not cut from a bar".into(),
             });
         }
         let second = self.not_planned.iter().any(|n| n.name == "side 2");

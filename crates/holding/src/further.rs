@@ -5,9 +5,10 @@
 
 use geom::{DMat3, DVec3, Placement, RayGrid};
 use part::{Part, Surface, View};
+use rayon::prelude::*;
 use reason::Sure;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// What a further side is for: places in part coordinates, each the middle of a cube of side `cell`.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -33,24 +34,127 @@ pub(crate) struct Further {
 /// Less than this is no reason for a further setup, mm³.
 const LEAST: f64 = 0.4;
 
-/// `at_an_angle`: tilted sides that are held; what they see over what they are for is theirs.
-pub(crate) fn further(part: &Part, up: DVec3, at_an_angle: &[(DVec3, &Only)]) -> Vec<Further> {
-    // A frame whose z is up; its x and y are the directions across.
-    let x = if up.x.abs() > 0.5 { DVec3::Y } else { DVec3::X };
-    let turn = DMat3::from_cols(x, up.cross(x), up);
-    let frame = Placement { turn, shift: DVec3::ZERO };
-    let view = View::new(part, frame.inverse());
-    let b = view.bounds;
-    let size = b.size();
-    let cell = (size.x * size.y / 60_000.0).sqrt().clamp(0.12, 0.6);
-    let grid = RayGrid::covering(2, &b, cell);
-    let mut hidden: Vec<DVec3> = Vec::new();
-    for (k, ray) in view.mesh.crossings(&grid).iter().enumerate() {
-        for w in ray.windows(2).filter(|w| !w[0].enters && w[1].enters) {
-            let n = ((w[1].t - w[0].t) / cell).round();
-            hidden.extend((0..n as usize).map(|i| grid.point(k, w[0].t + (w[1].t - w[0].t) * (i as f64 + 0.5) / n)));
+/// What lies in a gap between material above and below it along a direction of the part: middles of cubes in a frame whose z is that direction, and their side, mm.
+struct Hidden<'a> {
+    view: View<'a>,
+    /// From its coordinates to the part's.
+    frame: Placement,
+    places: Vec<DVec3>,
+    cell: f64,
+}
+
+impl Hidden<'_> {
+    fn along(part: &Part, up: DVec3, finest: f64) -> Hidden<'_> {
+        // A frame whose z is up; its x and y are the directions across.
+        let x = if up.x.abs() > 0.5 { DVec3::Y } else { DVec3::X };
+        let turn = DMat3::from_cols(x, up.cross(x), up);
+        let frame = Placement { turn, shift: DVec3::ZERO };
+        let view = View::new(part, frame.inverse());
+        let size = view.bounds.size();
+        let cell = (size.x * size.y / 60_000.0).sqrt().clamp(finest, 0.6);
+        let grid = RayGrid::covering(2, &view.bounds, cell);
+        let mut places: Vec<DVec3> = Vec::new();
+        for (k, ray) in view.mesh.crossings(&grid).iter().enumerate() {
+            for w in ray.windows(2).filter(|w| !w[0].enters && w[1].enters) {
+                let n = ((w[1].t - w[0].t) / cell).round();
+                let at = |i: usize| grid.point(k, w[0].t + (w[1].t - w[0].t) * (i as f64 + 0.5) / n);
+                places.extend((0..n as usize).map(at));
+            }
+        }
+        Hidden { view, frame, places, cell }
+    }
+}
+
+/// A bar whose block is turned: of each set of directions the fewest that see as much of what is hidden along `up` as all of them, what each is for, and what none
+/// of them sees, mm³.
+pub(crate) fn turned(part: &Part, up: DVec3, sets: &[Vec<DVec3>]) -> Vec<(f64, Vec<Further>)> {
+    let Hidden { frame, places, cell, .. } = Hidden::along(part, up, 0.25);
+    let places: Vec<DVec3> = places.into_iter().map(|p| frame.point(p)).collect();
+    let volume = |n: usize| n as f64 * cell.powi(3);
+    if volume(places.len()) < LEAST {
+        return sets.iter().map(|_| (0.0, Vec::new())).collect();
+    }
+    // Each direction is asked once, whatever sets it is in.
+    let mut all: Vec<DVec3> = Vec::new();
+    for d in sets.iter().flatten() {
+        if all.iter().all(|o| o.distance(*d) > 1e-9) {
+            all.push(*d);
         }
     }
+    let seen: Vec<Vec<bool>> = all
+        .par_iter()
+        .map(|d| {
+            let (sees, makes) = (sees(part, *d, cell), makes(part, *d, cell));
+            places.iter().map(|p| sees(*p) && makes(*p)).collect()
+        })
+        .collect();
+    let of = |d: &DVec3| all.iter().position(|o| o.distance(*d) <= 1e-9).unwrap_or(0);
+    sets.iter()
+        .map(|set| {
+            let mine: Vec<&Vec<bool>> = set.iter().map(|d| &seen[of(d)]).collect();
+            let masks: Vec<u8> = (0..places.len())
+                .map(|p| mine.iter().enumerate().fold(0, |m, (k, s)| if s[p] { m | 1 << k } else { m }))
+                .collect();
+            let (taken, covered) = fewest(&masks, set.len(), volume);
+            let sides = shared(&masks, &taken)
+                .into_iter()
+                .map(|(k, mine)| {
+                    let places = without_strays(mine.into_iter().map(|p| places[p]).collect(), cell);
+                    Further { up: set[k], only: Only { places, cell } }
+                })
+                .collect();
+            (volume(places.len() - covered), sides)
+        })
+        .collect()
+}
+
+/// A few places alone, at the rim of what another direction makes, are none of its own.
+fn without_strays(places: Vec<DVec3>, cell: f64) -> Vec<DVec3> {
+    const APART: f64 = 3.0;
+    let at = |p: &DVec3| (*p / APART).floor().as_ivec3();
+    let mut there: BTreeMap<[i32; 3], usize> = BTreeMap::new();
+    places.iter().for_each(|p| *there.entry(at(p).to_array()).or_default() += 1);
+    let enough = |k: [i32; 3]| there.get(&k).is_some_and(|n| *n as f64 * cell.powi(3) >= LEAST);
+    let near = |k: [i32; 3]| {
+        let by = -1..=1;
+        by.clone().any(|x| by.clone().any(|y| by.clone().any(|z| enough([k[0] + x, k[1] + y, k[2] + z]))))
+    };
+    places.into_iter().filter(|p| near(at(p).to_array())).collect()
+}
+
+/// Of `n` directions the fewest that see as much as all (every choice is looked at), the one that sees most first; and how many places they see. `masks`: of each place
+/// the directions that see it.
+fn fewest(masks: &[u8], n: usize, volume: impl Fn(usize) -> f64) -> (Vec<usize>, usize) {
+    let covered = |choice: u8| masks.iter().filter(|m| *m & choice != 0).count();
+    let every = ((1_u16 << n) - 1) as u8;
+    let most = covered(every);
+    let best = (0..=every)
+        .filter(|c| volume(most - covered(*c)) < LEAST)
+        .min_by_key(|c| (c.count_ones(), most - covered(*c), *c))
+        .unwrap_or(0);
+    let mut order: Vec<usize> = (0..n).filter(|k| best & (1 << k) != 0).collect();
+    order.sort_by_key(|k| std::cmp::Reverse(covered(1 << k)));
+    (order, most)
+}
+
+/// The direction that sees most takes what it sees; the others what is left.
+fn shared(masks: &[u8], order: &[usize]) -> Vec<(usize, Vec<usize>)> {
+    let mut taken: u8 = 0;
+    order
+        .iter()
+        .map(|&k| {
+            let mine = |m: u8| m & (1 << k) != 0 && m & taken == 0;
+            let places = (0..masks.len()).filter(|p| mine(masks[*p])).collect();
+            taken |= 1 << k;
+            (k, places)
+        })
+        .collect()
+}
+
+/// `at_an_angle`: tilted sides that are held; what they see over what they are for is theirs.
+pub(crate) fn further(part: &Part, up: DVec3, at_an_angle: &[(DVec3, &Only)]) -> Vec<Further> {
+    let Hidden { view, frame, places: mut hidden, cell } = Hidden::along(part, up, 0.12);
+    let b = view.bounds;
     for (d, only) in at_an_angle {
         let theirs = sees(part, *d, cell);
         let view = View::new(part, upright(*d));
@@ -86,27 +190,16 @@ pub(crate) fn further(part: &Part, up: DVec3, at_an_angle: &[(DVec3, &Only)]) ->
     };
     let masks: Vec<u8> = hidden.iter().map(seen).collect();
     let volume = |n: usize| n as f64 * cell.powi(3);
-    let covered = |choice: u8| masks.iter().filter(|m| *m & choice != 0).count();
-    let most = covered(0b1111);
-    let best = (0..16_u8)
-        .filter(|c| volume(most - covered(*c)) < LEAST)
-        .min_by_key(|c| (c.count_ones(), most - covered(*c), *c))
-        .unwrap_or(0);
-    // The direction that sees most takes what it sees; the others what is left.
-    let mut order: Vec<u8> = (0..4).filter(|k| best & (1 << k) != 0).collect();
-    order.sort_by_key(|k| std::cmp::Reverse(covered(1 << k)));
-    let mut taken: u8 = 0;
-    let mut out = Vec::new();
-    for k in order {
-        let mine = |m: u8| m & (1 << k) != 0 && m & taken == 0;
-        let places: Vec<DVec3> =
-            hidden.iter().zip(&masks).filter(|(_, m)| mine(**m)).map(|(p, _)| frame.point(*p)).collect();
-        taken |= 1 << k;
-        let d = if k < 2 { DVec3::X } else { DVec3::Y };
-        let up = frame.dir(if k % 2 == 0 { d } else { -d });
-        out.push(Further { up: up.round(), only: Only { places, cell } });
-    }
-    out
+    let (order, _) = fewest(&masks, 4, volume);
+    shared(&masks, &order)
+        .into_iter()
+        .map(|(k, mine)| {
+            let places = mine.into_iter().map(|p| frame.point(hidden[p])).collect();
+            let d = if k < 2 { DVec3::X } else { DVec3::Y };
+            let up = frame.dir(if k % 2 == 0 { d } else { -d });
+            Further { up: up.round(), only: Only { places, cell } }
+        })
+        .collect()
 }
 
 /// What a direction sees: is nothing of the part above a place?
@@ -122,6 +215,57 @@ fn sees(part: &Part, d: DVec3, cell: f64) -> impl Fn(DVec3) -> bool {
         let near = |k: usize, v: f64| grid.range(k, v - 1.5 * cell, v + 1.5 * cell);
         let mut rays = near(1, q.y).flat_map(|j| near(0, q.x).map(move |i| j * grid.count[0] + i));
         rays.any(|k| tops[k] <= q.z + cell)
+    }
+}
+
+/// What a direction makes as it is drawn: a place in one of its holes, or over a flat that is square to it, or over nothing. Over a flat that leans, or a round across, a
+/// flat cutter would leave terraces.
+fn makes(part: &Part, d: DVec3, cell: f64) -> impl Fn(DVec3) -> bool {
+    let view = View::new(part, upright(d));
+    let grid = RayGrid::covering(2, &view.bounds, cell);
+    // Of each ray what looks up: height, and whether it is square to the direction.
+    let mut below: Vec<Vec<(f64, bool)>> = vec![Vec::new(); grid.len()];
+    for t in 0..view.mesh.triangles.len() {
+        let (n, c) = (view.mesh.normal(t), view.mesh.corners(t));
+        if n.z <= 1e-9 * n.length() {
+            continue;
+        }
+        let square = match part.faces[view.mesh.face[t] as usize].surface {
+            Surface::Plane { normal, .. } => normal.dot(d) > 1.0 - 1e-7,
+            Surface::Cylinder { axis, hollow: true, .. } | Surface::Cone { axis, hollow: true, .. } => {
+                axis.dot(d).abs() > 1.0 - 1e-7
+            }
+            _ => false,
+        };
+        let lo = c[0].min(c[1]).min(c[2]);
+        let hi = c[0].max(c[1]).max(c[2]);
+        for j in grid.range(1, lo.y, hi.y) {
+            for i in grid.range(0, lo.x, hi.x) {
+                let k = j * grid.count[0] + i;
+                let q = grid.at(k);
+                let side = |a: DVec3, b: DVec3| (b - a).truncate().perp_dot(q - a.truncate());
+                if (0..3).all(|e| side(c[e], c[(e + 1) % 3]) >= -1e-9) {
+                    let z = c[0].z - n.truncate().dot(q - c[0].truncate()) / n.z;
+                    below[k].push((z, square));
+                }
+            }
+        }
+    }
+    let holes = view.holes();
+    let to = view.from_part;
+    move |p| {
+        let q = to.point(p);
+        let in_hole = |h: &part::Hole| {
+            h.at.distance(q.truncate()) < h.diameter / 2.0 + 0.5 * cell && q.z > h.bottom - cell && q.z < h.mouth_top() + cell
+        };
+        if holes.iter().any(in_hole) {
+            return true;
+        }
+        // Its own ray only: beside a wall that leans others would say that it is none.
+        let (i, j) = (grid.range(0, q.x - 0.5 * cell, q.x + 0.5 * cell).next(), grid.range(1, q.y - 0.5 * cell, q.y + 0.5 * cell).next());
+        let (Some(i), Some(j)) = (i, j) else { return false };
+        let under = below[j * grid.count[0] + i].iter().filter(|f| f.0 <= q.z + 0.5 * cell);
+        under.max_by(|a, b| a.0.total_cmp(&b.0)).is_none_or(|f| f.1)
     }
 }
 

@@ -2,6 +2,7 @@
 
 use crate::bond::Bond;
 use crate::chuck::ChuckGrip;
+use crate::collet::ColletGrip;
 use crate::frame::{Duty, Setup};
 use crate::jaw_pair::JawPair;
 use crate::making::Making;
@@ -41,6 +42,8 @@ pub enum Hold {
     Plate(Box<Plate>),
     /// On a sheet on the table, held by straps and by screws through its own holes.
     Straps(Box<Strapped>),
+    /// In a collet, whose block stands or lies in the vise.
+    Collet(Box<ColletGrip>),
 }
 
 /// Ways of holding that a side may be planned with.
@@ -59,12 +62,21 @@ pub enum HoldKind {
     Bond,
     /// On a sheet on the table, by straps and screws.
     Straps,
+    /// A bar in a collet block, turned as a unit.
+    Collet,
 }
 
 impl HoldKind {
     /// All, the simplest first.
-    pub const ALL: [HoldKind; 6] =
-        [HoldKind::Vise, HoldKind::Chuck, HoldKind::SoftJaws, HoldKind::Plate, HoldKind::Bond, HoldKind::Straps];
+    pub const ALL: [HoldKind; 7] = [
+        HoldKind::Vise,
+        HoldKind::Chuck,
+        HoldKind::SoftJaws,
+        HoldKind::Plate,
+        HoldKind::Bond,
+        HoldKind::Straps,
+        HoldKind::Collet,
+    ];
     /// "soft jaws".
     pub fn words(self) -> &'static str {
         match self {
@@ -74,6 +86,7 @@ impl HoldKind {
             HoldKind::Plate => "plate",
             HoldKind::Bond => "bond",
             HoldKind::Straps => "straps",
+            HoldKind::Collet => "collet",
         }
     }
     /// In names: "soft-jaws".
@@ -346,6 +359,7 @@ macro_rules! ask {
             Hold::Bond($h) => $answer,
             Hold::Plate($h) => $answer,
             Hold::Straps($h) => $answer,
+            Hold::Collet($h) => $answer,
         }
     };
 }
@@ -392,9 +406,13 @@ impl Hold {
         match self {
             Hold::SoftJaws(j) => j.turns_freely,
             Hold::Chuck(c) => c.turns_freely,
-            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Bond(_) | Hold::Plate(_) | Hold::Straps(_) => {
-                false
-            }
+            Hold::Vise(_)
+            | Hold::Tilted(_)
+            | Hold::JawPair(_)
+            | Hold::Bond(_)
+            | Hold::Plate(_)
+            | Hold::Straps(_)
+            | Hold::Collet(_) => false,
         }
     }
     /// What there is to know at the machine.
@@ -434,6 +452,8 @@ impl Hold {
                 Term::new("", "the vise goes off the table (common practice, no source)", CHANGE_MIN, "min"),
                 zero("edges or bores and the sheet are touched (common practice, no source)"),
             ],
+            // Bar and block stay one: what is found first serves all its positions.
+            Hold::Collet(c) => c.once(),
             Hold::Bond(_) => vec![zero("the pallet is set, skimmed and touched (common practice, no source)")],
             Hold::JawPair(_) => vec![
                 Term::new("", "blanks are bolted on (common practice, no source)", CHANGE_MIN, "min"),
@@ -447,7 +467,12 @@ impl Hold {
             Hold::Bond(b) => b.most_side(within),
             Hold::Plate(p) => p.most_side(within),
             Hold::Straps(s) => s.most_side(within),
-            Hold::Vise(_) | Hold::Tilted(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) => f64::INFINITY,
+            Hold::Vise(_)
+            | Hold::Tilted(_)
+            | Hold::SoftJaws(_)
+            | Hold::JawPair(_)
+            | Hold::Chuck(_)
+            | Hold::Collet(_) => f64::INFINITY,
         }
     }
     /// A flood of coolant would creep under the piece.
@@ -467,6 +492,7 @@ impl Hold {
             Hold::Bond(_) => Some(HoldKind::Bond),
             Hold::Plate(_) => Some(HoldKind::Plate),
             Hold::Straps(_) => Some(HoldKind::Straps),
+            Hold::Collet(_) => Some(HoldKind::Collet),
             Hold::JawPair(_) => None,
         }
     }
@@ -478,6 +504,7 @@ impl Hold {
             Hold::Bond(b) => b.bears_n,
             Hold::Plate(p) => p.bears_n,
             Hold::Straps(s) => s.bears_n,
+            Hold::Collet(c) => c.depth * c.block.clamp_kn,
             Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) => 0.0,
         }
     }
@@ -489,6 +516,7 @@ impl Hold {
             Hold::Bond(b) => format!("{:.0} mm² stick", b.area_mm2),
             Hold::Plate(p) => format!("{} pins, {} screws", p.pins.len(), p.screws.len()),
             Hold::Straps(s) => format!("{} straps, {} screws", s.straps.len(), s.screws.len()),
+            Hold::Collet(c) => format!("{:.0} mm in a collet", len(c.depth)),
             Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) => String::new(),
         }
     }
@@ -498,16 +526,22 @@ impl Hold {
             Hold::SoftJaws(j) => Hold::SoftJaws(Box::new(j.under(over))),
             Hold::Chuck(c) => Hold::Chuck(Box::new(c.under(over))),
             Hold::Bond(b) => Hold::Bond(Box::new(b.under(over))),
-            h @ (Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Plate(_) | Hold::Straps(_)) => h,
+            h @ (Hold::Vise(_)
+            | Hold::Tilted(_)
+            | Hold::JawPair(_)
+            | Hold::Plate(_)
+            | Hold::Straps(_)
+            | Hold::Collet(_)) => h,
         }
     }
     /// What stands above what grips, and how high that grips, mm.
-    pub(crate) fn stands_above(&self) -> (f64, f64) {
+    pub fn stands_above(&self) -> (f64, f64) {
         match self {
             Hold::Vise(g) => (g.above, g.height),
             Hold::Tilted(t) => (t.above, t.jaw_top),
             Hold::SoftJaws(j) => (j.above, j.depth),
             Hold::Chuck(c) => (c.above, c.depth),
+            Hold::Collet(c) => (c.sticks_out, c.depth),
             // Nothing grips.
             Hold::JawPair(_) | Hold::Bond(_) | Hold::Plate(_) | Hold::Straps(_) => (0.0, 0.0),
         }
@@ -523,6 +557,7 @@ impl Hold {
             zero_in_machine,
             hold: self,
             datum,
+            sawn: None,
         }
     }
     /// What has to be made for it first. Nothing where the shop has all.
@@ -530,9 +565,13 @@ impl Hold {
         match self {
             Hold::SoftJaws(j) => Some(Making::Jaws(j)),
             Hold::Plate(p) => Some(Making::Plate(p)),
-            Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) | Hold::Straps(_) => {
-                None
-            }
+            Hold::Vise(_)
+            | Hold::Tilted(_)
+            | Hold::JawPair(_)
+            | Hold::Chuck(_)
+            | Hold::Bond(_)
+            | Hold::Straps(_)
+            | Hold::Collet(_) => None,
         }
     }
     /// It holds by what earlier cuts have left: whether that is there is asked before it is planned.
@@ -549,7 +588,8 @@ impl Hold {
             | Hold::Chuck(_)
             | Hold::Bond(_)
             | Hold::Plate(_)
-            | Hold::Straps(_) => None,
+            | Hold::Straps(_)
+            | Hold::Collet(_) => None,
         }
     }
     /// What a person does where the program stops, one list for each stop.
@@ -562,7 +602,8 @@ impl Hold {
             | Hold::JawPair(_)
             | Hold::Chuck(_)
             | Hold::Bond(_)
-            | Hold::Plate(_) => Vec::new(),
+            | Hold::Plate(_)
+            | Hold::Collet(_) => Vec::new(),
         }
     }
     /// As it holds after so many stops of the program.
@@ -577,6 +618,7 @@ impl Hold {
         match self {
             Hold::Plate(p) => p.heads(),
             Hold::Straps(s) => s.around(),
+            Hold::Collet(c) => c.beside(),
             Hold::Vise(_) | Hold::Tilted(_) | Hold::SoftJaws(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => {
                 &[]
             }

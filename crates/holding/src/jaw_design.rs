@@ -445,7 +445,9 @@ pub fn in_process(
         Hold::SoftJaws(j) => j,
         Hold::Plate(p) => return p.in_process(stock),
         Hold::Straps(s) => return s.in_process(stock),
-        Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) => return Ok(()),
+        Hold::Vise(_) | Hold::Tilted(_) | Hold::JawPair(_) | Hold::Chuck(_) | Hold::Bond(_) | Hold::Collet(_) => {
+            return Ok(());
+        }
     };
     // Standing across, the stock is known in steps only: there the finished part is taken, and the proof says whether it fits.
     let stock = (!matches!(setup.duty, Duty::Only(_))).then_some(stock);
@@ -464,7 +466,8 @@ pub fn in_process(
         over: j.above + j.top - above,
         stock,
     };
-    *setup = Hold::SoftJaws(Box::new(design(&asked)?)).setup(&name, duty, frame, shop);
+    let sawn = setup.sawn;
+    *setup = Setup { sawn, ..Hold::SoftJaws(Box::new(design(&asked)?)).setup(&name, duty, frame, shop) };
     Ok(())
 }
 

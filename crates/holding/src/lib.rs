@@ -1,6 +1,6 @@
 //! Stock and setups: which way is up first, how each setup is held, what its zero touches.
 //!
-//! Whole ways ([`SchemeId`]) differ in their school – hat and deck, half from each side, a sheet stuck down, the outline last – and in what holds the second side. Whatever
+//! Whole ways ([`SchemeId`]) differ in their school – hat and deck, half from each side, a sheet stuck down, the outline last, from a bar – and in what holds the second side. Whatever
 //! holds answers [`Hold`]'s questions; what neither of the first two sides sees is cut from across, standing on finished faces.
 //!
 //! Work frames: x = 0 at the left end (vise stop), y = 0 at the fixed jaw (behind, +y), z = 0 on the parallels.
@@ -8,7 +8,9 @@
 mod bond;
 mod carved;
 mod chuck;
+mod collet;
 mod frame;
+mod from_bar;
 mod further;
 mod grip;
 mod hold;
@@ -32,7 +34,9 @@ mod ways;
 pub use bond::{Bond, SetBy};
 pub use carved::{Carved, Pocket};
 pub use chuck::ChuckGrip;
-pub use frame::{Choice, Datum, Duty, HoldError, NotPlanned, Offer, Order, Scheme, Setup, StockChoice, Wish};
+pub use collet::{ColletGrip, Position};
+pub use frame::{Choice, Datum, Duty, HoldError, NotPlanned, Offer, Order, Sawn, Scheme, Setup, StockChoice, Wish};
+pub use from_bar::bar_of;
 pub use further::Only;
 pub use hold::{Body, Demand, FOR_EVER, Fact, Hold, HoldKind, HoldKinds, Holds, Layer};
 pub use jaw_design::in_process;

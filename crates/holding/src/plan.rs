@@ -2,6 +2,7 @@
 
 use crate::bond;
 use crate::frame::{Choice, Duty, HoldError, Order, Scheme, Setup, StockChoice, Wish};
+use crate::from_bar::{from_bar, suits};
 use crate::grip::left_below;
 use crate::hold::{Hold, HoldKind};
 use crate::outline_last::{inside_first, on_table};
@@ -40,8 +41,22 @@ pub fn plan_on(
     choice: &Choice,
     sides: &Sides,
 ) -> Result<Scheme, HoldError> {
-    let way = &sides.ways[0];
     let wanted = choice.wish.scheme.filter(|_| sides.lost.is_none());
+    if wanted.is_none() {
+        match proposed_bar(part, shop, material, choice)? {
+            Ok(Some(scheme)) => {
+                return Ok(Scheme { compared: sides.ways.iter().map(Way::words).collect(), ..scheme });
+            }
+            Ok(None) => {}
+            Err(why) => {
+                let by_rule = Choice { stock: StockChoice::Rule, ..*choice };
+                let mut scheme = plan_on(part, shop, material, &by_rule, sides)?;
+                scheme.findings.push(no_bar(&why));
+                return Ok(scheme);
+            }
+        }
+    }
+    let way = &sides.ways[0];
     let id = wanted.unwrap_or_else(|| way.id(School::Deck, way.held_by().unwrap_or(HoldKind::Vise)));
     let b = Bench { part, shop, material, wish: &choice.wish };
     let stock = choice.block(id.school);
@@ -70,10 +85,103 @@ pub fn plan_on(
             scheme = laid_otherwise(part, shop, material, choice, scheme)?;
         }
     }
+    if wanted.is_none()
+        && !scheme.not_planned.is_empty()
+        && let Some(bar) = bar_instead(part, shop, material, choice)?
+    {
+        scheme = Scheme { compared: scheme.compared, ..bar };
+    }
     if let Some((id, why)) = &sides.lost {
         scheme.findings.push(lost(id, why));
     }
     Ok(scheme)
+}
+
+/// A chosen bar that nothing holds.
+fn no_bar(why: &str) -> Finding {
+    Finding::new(
+        Kind::StockNotPlanned,
+        Severity::Stop,
+        format!("The programs are not made for the bar that was chosen: {why}"),
+        "They take a block by the rule. Choose another piece, or a block.",
+    )
+    .keyed("bar")
+}
+
+/// From a bar, where a part is best cut from one or a bar was chosen for it: of both ends first the one that takes fewer setups. The inner error says why a chosen bar
+/// is not held.
+fn proposed_bar(
+    part: &Part,
+    shop: &Shop,
+    material: &Material,
+    choice: &Choice,
+) -> Result<Result<Option<Scheme>, String>, HoldError> {
+    let stock = choice.block(School::Bar);
+    let (axis, chosen) = match stock {
+        StockChoice::Bar { bar } => (Some(bar.axis), true),
+        // A block by the rule that a person asked for is a block.
+        _ if choice.firm => (None, false),
+        _ => (suits(part, shop), false),
+    };
+    let Some(axis) = axis else { return Ok(Ok(None)) };
+    if !choice.wish.kinds.allow(HoldKind::Collet) {
+        return Ok(if chosen { Err("a collet block is not wanted".into()) } else { Ok(None) });
+    }
+    let (best, why) = along_a_bar(part, shop, material, choice, axis)?;
+    Ok(match best {
+        Some(s) if chosen || s.not_planned.is_empty() => Ok(Some(s)),
+        None if chosen => Err(why.unwrap_or_else(|| "no collet block holds it".into())),
+        _ => Ok(None),
+    })
+}
+
+/// Where a side is not held as a block would be: from a bar, if all is held so.
+fn bar_instead(part: &Part, shop: &Shop, material: &Material, choice: &Choice) -> Result<Option<Scheme>, HoldError> {
+    if choice.firm || !choice.wish.kinds.allow(HoldKind::Collet) {
+        return Ok(None);
+    }
+    for axis in 0..3 {
+        let (best, _) = along_a_bar(part, shop, material, choice, axis)?;
+        if let Some(s) = best.filter(|s| s.not_planned.is_empty()) {
+            return Ok(Some(s));
+        }
+    }
+    Ok(None)
+}
+
+/// From a bar along an axis of the part, the better end up first; else why not.
+fn along_a_bar(
+    part: &Part,
+    shop: &Shop,
+    material: &Material,
+    choice: &Choice,
+    axis: usize,
+) -> Result<(Option<Scheme>, Option<String>), HoldError> {
+    let stock = choice.block(School::Bar);
+    let mut best: Option<Scheme> = None;
+    let mut why = None;
+    for positive in [true, false] {
+        if matches!(choice.wish.order, Order::Up { axis: a, positive: p } if (a, p) != (axis, positive)) {
+            continue;
+        }
+        let id = SchemeId { school: School::Bar, hold: HoldKind::Collet, up: (axis, positive), along: (axis + 1) % 3 };
+        let wish = Wish { scheme: Some(id), ..choice.wish };
+        let there = sides(part, shop, material, &wish);
+        let b = Bench { part, shop, material, wish: &wish };
+        let Some(way) = there.ways.first().filter(|_| there.lost.is_none()) else { continue };
+        match plan_way(&b, &stock, way, id, &[], true) {
+            Ok(s) => {
+                let made = |s: &Scheme| s.setups.iter().filter(|s| s.hold.makes().is_some()).count();
+                let worth = |s: &Scheme| (s.not_planned.len(), s.setups.len(), made(s));
+                if best.as_ref().is_none_or(|b| worth(&s) < worth(b)) {
+                    best = Some(s);
+                }
+            }
+            Err(HoldError::First(w)) => why = Some(w),
+            Err(e) => return Err(e),
+        }
+    }
+    Ok((best, why))
 }
 
 /// Where no usual way holds the second side: the first of the others that does, or else why they do not either.
@@ -169,7 +277,7 @@ fn block_fault(part: &Part, stock: &StockChoice) -> Result<(), HoldError> {
     let axis = |k: usize| ['X', 'Y', 'Z'][k];
     let size = part.bounds.size();
     match stock {
-        StockChoice::Rule => {}
+        StockChoice::Rule | StockChoice::Bar { .. } => {}
         StockChoice::Over(over) => {
             for (k, o) in over.iter().enumerate() {
                 if !o.iter().all(|v| v.is_finite() && *v < 2000.0) {
@@ -213,6 +321,10 @@ pub(crate) fn plan_way(
     match id.school {
         School::Inside => return inside_first(b, choice, way, id, across, offers),
         School::Table => return on_table(b, choice, way, id, across, offers),
+        School::Bar => return from_bar(b, choice, way, id, offers),
+        _ if matches!(choice, StockChoice::Bar { .. }) => {
+            return Err(HoldError::First("the stock that was chosen is a bar".into()));
+        }
         School::Deck | School::Half | School::Sheet => {}
     }
     let (up, back) = (way.up, way.back);
@@ -394,6 +506,7 @@ pub(crate) fn block_of(
             b.min[axis] -= under;
             (b, hat)
         }
+        StockChoice::Bar { .. } => (part.bounds, 0.0),
         StockChoice::Sizes(_) | StockChoice::Over(_) => {
             let mut b = part.bounds;
             for k in 0..3 {
@@ -409,7 +522,7 @@ pub(crate) fn block_of(
                         if up[axis] > 0.0 { [extra - top, top] } else { [top, extra - top] }
                     }
                     StockChoice::Sizes(s) => [(s[k] - size[k]) / 2.0; 2],
-                    StockChoice::Rule => [0.0; 2],
+                    StockChoice::Rule | StockChoice::Bar { .. } => [0.0; 2],
                 };
                 b.min[k] -= low;
                 b.max[k] += high;

@@ -27,11 +27,14 @@ pub enum School {
     Inside,
     /// A plate on the table, its lower face as it comes: all inside the outline under straps at its ends; then the outline, screwed down through its own holes.
     Table,
+    /// From a bar in a collet block: its end and what lies across in it, turned as a unit; then sawn off, and its other end.
+    Bar,
 }
 
 impl School {
     /// All, the usual one first.
-    pub const ALL: [School; 5] = [School::Deck, School::Half, School::Sheet, School::Inside, School::Table];
+    pub const ALL: [School; 6] =
+        [School::Deck, School::Half, School::Sheet, School::Inside, School::Table, School::Bar];
     /// In names.
     pub fn key(self) -> &'static str {
         match self {
@@ -40,6 +43,7 @@ impl School {
             School::Sheet => "sheet",
             School::Inside => "inside",
             School::Table => "table",
+            School::Bar => "bar",
         }
     }
     /// For a person.
@@ -50,11 +54,14 @@ impl School {
             School::Sheet => "a sheet stuck down",
             School::Inside => "the outline last",
             School::Table => "on the table",
+            School::Bar => "from a bar",
         }
     }
     /// Comes a way of holding after its first side into question at all?
     pub(crate) fn takes(self, hold: HoldKind) -> bool {
-        (self == School::Inside) == (hold == HoldKind::Plate) && (self == School::Table) == (hold == HoldKind::Straps)
+        (self == School::Inside) == (hold == HoldKind::Plate)
+            && (self == School::Table) == (hold == HoldKind::Straps)
+            && (self == School::Bar) == (hold == HoldKind::Collet)
     }
 }
 
@@ -144,11 +151,13 @@ impl SchemeId {
             HoldKind::Plate => "on a plate by its own holes",
             HoldKind::Bond => "stuck to a pallet",
             HoldKind::Straps => "screwed to a sheet",
+            HoldKind::Collet => "in a collet block",
         };
         match (self.school, self.hold) {
             (School::Sheet, HoldKind::Bond) => format!("{up}, a sheet stuck to a pallet"),
             (School::Sheet, _) => format!("{up}, a sheet stuck to a pallet; what is left {hold}"),
             (School::Table, _) => format!("{up}, on a sheet on the table; straps first, screws for the outline"),
+            (School::Bar, _) => format!("{up}, from a bar {hold} that is turned as a unit; then sawn off, and the other end"),
             (School::Inside, _) => format!("{up}, both faces in the vise; the outline last, {hold}"),
             _ => format!("{up}, then {hold}; {}", self.school.words()),
         }

@@ -606,7 +606,7 @@ impl Strapped {
 }
 
 /// A box as a solid in layers, so that it is modelled.
-fn solid(b: Body) -> Body {
+pub(crate) fn solid(b: Body) -> Body {
     let outline = Region::rect(b.min.truncate(), b.max.truncate()).loops();
     Body { layers: vec![(b.min.z, b.max.z, outline)], ..b }
 }

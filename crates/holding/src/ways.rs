@@ -56,7 +56,8 @@ impl Way {
         self.flat_jaws
             && self.jaw_top >= LEAST_GRIP
             && self.contact.length >= 6.0
-            && self.contact.span >= 10.0
+            // A high grip keeps a narrow flat from turning.
+            && (self.contact.span >= 10.0 || self.contact.span >= 6.0 && self.jaw_top >= 10.0)
             && self.support > 0.0
             && self.bearing.is_some()
     }
@@ -195,7 +196,7 @@ impl Sides {
         match self.school {
             School::Deck => {}
             School::Half | School::Inside => return TOP,
-            School::Sheet | School::Table => return 0.0,
+            School::Sheet | School::Table | School::Bar => return 0.0,
         }
         grip_of(part.bounds.size().dot(self.up().abs()), vise) + ABOVE_JAW
     }
@@ -326,6 +327,9 @@ pub(crate) fn other(
         HoldKind::Bond => crate::bond::design(&asked, false).map(|b| Hold::Bond(Box::new(b))),
         HoldKind::Straps if covered => {
             Err("its own holes lie under the stock then, and straps would stand on what is cut".into())
+        }
+        HoldKind::Collet => {
+            Err("a collet block takes it as a bar, from the first side on: see the way from a bar".into())
         }
         HoldKind::Straps => crate::strapped::design(&asked, None).map(|s| Hold::Straps(Box::new(s))),
     }

@@ -155,6 +155,25 @@ fn hex_standoff() -> Result<Shape, ModelError> {
     p.cut(&Shape::cone([0.0, 0.0, 14.0], UP, 2.5, 0.0, 2.5 / (59.0_f64.to_radians()).tan())?)
 }
 
+/// Post that the shutter's cords run through: from hexagon bar, a bore along it, holes through two pairs of its flats and a recess for a label in a third.
+fn cord_post() -> Result<Shape, ModelError> {
+    let r = 8.5 / (std::f64::consts::PI / 6.0).cos();
+    let corners: Vec<([f64; 2], f64)> =
+        (0..6).map(|k| f64::from(k) * std::f64::consts::FRAC_PI_3).map(|a| ([r * a.cos(), r * a.sin()], 0.0)).collect();
+    let mut p = Shape::prism(&rounded_polygon(&corners), 0.0, 46.0)?;
+    p = drilled(p, 0.0, 0.0, 6.8, 46.0, 20.0)?;
+    let through = |z: f64, d: f64, deg: f64| {
+        let (s, c) = f64::to_radians(deg).sin_cos();
+        Shape::cylinder([-20.0 * c, -20.0 * s, z], [c, s, 0.0], d / 2.0, 40.0)
+    };
+    p = p.cut(&through(9.0, 5.0, 90.0)?)?;
+    p = p.cut(&through(19.0, 4.2, 30.0)?)?;
+    let label = rect(-6.0, -3.5, 6.0, 3.5, 2.5, 7.3, 12.0)?;
+    // Its floor looks along +x, then along the third pair of flats.
+    let label = label.moved([0.0, 1.0, 0.0], std::f64::consts::FRAC_PI_2, [0.0; 3])?;
+    p.cut(&label.moved([0.0, 0.0, 1.0], 150.0_f64.to_radians(), [0.0; 3])?.moved([0.0, 0.0, 1.0], 0.0, [0.0, 0.0, 34.0])?)
+}
+
 /// Plate that carries the sights of the finder: thin, of an odd outline, with a window and slots.
 fn sight_plate() -> Result<Shape, ModelError> {
     let c = [
@@ -399,6 +418,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         ("eyepiece-adapter", eyepiece_adapter()?),
         ("worm-shaft", worm_shaft()?),
         ("hex-standoff", hex_standoff()?),
+        ("cord-post", cord_post()?),
         ("oil-block", oil_block()?),
         ("switch-box", switch_box()?),
         ("mirror-wedge", mirror_wedge()?),

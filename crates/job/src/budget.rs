@@ -67,6 +67,7 @@ type Slab = (f64, f64, Region);
 struct After<'a> {
     sides: Vec<(&'a SidePlan, Vec<Slab>)>,
     stock: geom::Box3,
+    bar: Option<geom::Bar>,
 }
 
 impl<'a> After<'a> {
@@ -75,7 +76,7 @@ impl<'a> After<'a> {
             let layer = |(a, b, l): &(f64, f64, Vec<Vec<DVec2>>)| (*a, *b, Region::from_oriented(l));
             (s, s.after.iter().map(layer).collect())
         };
-        After { sides: plan.sides.iter().map(slabs).collect(), stock: plan.scheme.stock }
+        After { sides: plan.sides.iter().map(slabs).collect(), stock: plan.scheme.stock, bar: plan.scheme.bar }
     }
     /// Number of the setup in which a face is made: after which most of it lies bare. None if it is the block's own.
     fn made_in(&self, part: &Part, face: usize) -> Option<usize> {
@@ -87,6 +88,7 @@ impl<'a> After<'a> {
                 (a + b + c) / 3.0 + part.mesh.normal(t).normalize_or_zero() * BEFORE
             })
             .filter(|p| p.cmpgt(self.stock.min).all() && p.cmplt(self.stock.max).all())
+            .filter(|p| self.bar.is_none_or(|b| b.contains(*p)))
             .collect();
         if points.is_empty() {
             return None;

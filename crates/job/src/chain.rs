@@ -151,8 +151,9 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let (stock, mut prepared, mut stock_findings) = stocking::block(part, &seen.body, shop, settled, &sides)?;
     let firm = settled.stock.is_some();
     let mut scheme = holding::plan_on(part, shop, material, &Choice { stock, firm, wish }, &sides)?;
-    if !firm && scheme.id.school != School::Deck {
-        // What the rack offers is for a block with a hat.
+    let from_bar = scheme.id.school == School::Bar && matches!(stock, holding::StockChoice::Bar { .. });
+    if !firm && scheme.id.school != School::Deck && !from_bar {
+        // What the rack offers is for a block with a hat, or a bar.
         prepared = None;
         stock_findings.clear();
     }
@@ -169,6 +170,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         shop,
         material,
         block: scheme.stock,
+        bar: scheme.bar,
         early: part::before_thin(&seen),
         fine: route::UNSEEN,
         rough_first: settled.marks.values().any(|m| m.what.is_tight()),
@@ -181,7 +183,10 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         desk,
     };
     // One setup after the other takes the stock as the ones before have left it.
-    let mut stock = Remains::of(scheme.stock);
+    let mut stock = match &scheme.bar {
+        Some(bar) => Remains::of_bar(scheme.stock, bar),
+        None => Remains::of(scheme.stock),
+    };
     let mut routes: Vec<SetupRoute> = Vec::new();
     let mut named = Vec::new();
     let mut idle: Vec<String> = Vec::new();
@@ -189,6 +194,9 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mut lost: Option<(usize, String)> = None;
     for (k, held) in scheme.setups.iter_mut().enumerate() {
         let taken_over = take_over(held, &mut routes);
+        if let Some(saw) = &held.sawn {
+            stock = stock.within(&saw.left);
+        }
         let stage = PATHS[k.min(PATHS.len() - 1)];
         let (key, after, mut route) = match each.through_stops(held, stage, &before, &stock)? {
             Ok(planned) => planned,
@@ -308,6 +316,7 @@ pub(crate) fn plan_single(
         shop,
         material,
         block,
+        bar: None,
         intents: &intents,
         early: Vec::new(),
         rough_first: false,
@@ -427,7 +436,6 @@ fn side_plan(
         }
     }
     let tools: Vec<Tool> = numbers.iter().filter_map(|n| shop.crib.iter().find(|t| t.number == *n).cloned()).collect();
-    let s = scheme.stock.size();
     // Names of sides may skip one that is not made; the count does not.
     let (k, n) = (1 + scheme.setups.iter().position(|s| s.name == h.name).unwrap_or(0), scheme.setups.len());
     let which = if h.name == format!("side {k}") {
@@ -437,7 +445,7 @@ fn side_plan(
     };
     let mut lines = vec![
         format!("{title} - {which}"),
-        format!("{}, block {} x {} x {} mm", material.name, len(trim(s.x)), len(trim(s.y)), len(trim(s.z))),
+        format!("{}, {}", material.name, scheme.stock_words()),
     ];
     if rehearsal {
         lines.insert(0, format!("REHEARSAL in {} - not for the real part", material.name));

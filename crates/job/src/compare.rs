@@ -254,7 +254,7 @@ impl Base<'_> {
             part,
             id: scheme.id,
             row: row_of(part, shop, here, true),
-            chips: volume(&scheme.stock) - part.volume,
+            chips: scheme.volume_cut_from() - part.volume,
             chips_mm3_min: stocking::chips_mm3_min(shop, material),
             setups: scheme.setups.len(),
         })
@@ -266,7 +266,7 @@ impl Base<'_> {
         match &c.scheme {
             Err(why) => WholeWay { why_not: why.clone(), ..empty(c.id) },
             Ok(s) => {
-                let chips = (volume(&s.stock) - self.part.volume - self.chips) / self.chips_mm3_min;
+                let chips = (s.volume_cut_from() - self.part.volume - self.chips) / self.chips_mm3_min;
                 let calls = SETUP_MIN * (s.setups.len() as f64 - self.setups as f64);
                 let machine = (self.row.machine_min + chips + calls).at_least(0.1);
                 let each = vec![Term::new("", "machine, estimated from the way that is planned", machine, "min")];
@@ -283,11 +283,6 @@ impl Base<'_> {
             }
         }
     }
-}
-
-fn volume(b: &Box3) -> f64 {
-    let s = b.size();
-    s.x * s.y * s.z
 }
 
 fn empty(id: SchemeId) -> WholeWay {
@@ -410,7 +405,7 @@ fn class(w: &WholeWay) -> usize {
 /// (the rule of the trade, no source).
 fn group(w: &WholeWay, chosen: usize) -> (usize, usize) {
     let behind = match w.school() {
-        School::Deck | School::Inside => 0,
+        School::Deck | School::Inside | School::Bar => 0,
         School::Half => 1,
         School::Sheet => 2,
         School::Table => 3,
@@ -488,6 +483,7 @@ fn why(w: &WholeWay, first: &WholeWay) -> String {
             School::Table => {
                 return format!("The lower face stays as the stock comes, and the vise goes off the table; {time}");
             }
+            School::Bar => return format!("From a bar: what lies across is cut before the collet is opened; {time}"),
             School::Inside => return format!("Three setups, and all of the outline in one go; {time}"),
         }
     }

@@ -3,7 +3,7 @@
 use crate::chain::Plan;
 use crate::error::JobError;
 use crate::proving::{limits_of, setup_input};
-use geom::{Box3, DVec3, Placement};
+use geom::{Bar, Box3, DVec3, Placement};
 use part::Part;
 use program::{Anchored, Posted, Promise, anchor};
 use proof::{Body, KeepOut, Proof, When};
@@ -35,6 +35,9 @@ pub struct PlanFile {
     pub material: String,
     /// Block in part coordinates.
     pub stock: StockBox,
+    /// The stock is a bar: what of that box lies in it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bar: Option<Bar>,
     /// Setups in order.
     pub setups: Vec<SetupFile>,
     /// The machine; the demo shop's where it is missing.
@@ -88,6 +91,19 @@ pub struct StockBox {
     pub max_mm: [f64; 3],
 }
 
+impl StockBox {
+    fn of(b: &Box3) -> StockBox {
+        StockBox { min_mm: b.min.to_array(), max_mm: b.max.to_array() }
+    }
+    fn as_box(&self) -> Box3 {
+        Box3 { min: self.min_mm.into(), max: self.max_mm.into() }
+    }
+    fn has_size(&self) -> bool {
+        let (a, b) = (self.min_mm, self.max_mm);
+        (0..3).all(|k| a[k].is_finite() && b[k].is_finite() && b[k] > a[k] && b[k] - a[k] < 5000.0)
+    }
+}
+
 /// A setup.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct SetupFile {
@@ -102,6 +118,9 @@ pub struct SetupFile {
     /// Further zeros, "G55" to "G59": where they stand in this setup's work coordinates.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub zeros: BTreeMap<String, [f64; 3]>,
+    /// Sawn off before it: of the stock only what lies in this box is left, part coordinates.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sawn: Option<StockBox>,
     /// Tools.
     pub tools: Vec<Tool>,
     /// What nothing may enter.
@@ -335,6 +354,7 @@ fn write_folder(
             part_from_work: s.setup.part_from_work.to_rows(),
             zero_in_machine_mm: s.setup.zero_in_machine.to_array(),
             zeros: BTreeMap::new(),
+            sawn: s.setup.sawn.map(|saw| StockBox::of(&saw.left)),
             tools: s.tools.clone(),
             keep_out: keep_outs(s, k, &plan.made),
             error: error_file(&s.setup),
@@ -353,7 +373,8 @@ fn write_folder(
     let plan_file = PlanFile {
         part: PartRef { file: file.into(), reading: reading.clone(), sha256: Some(sha256) },
         material: plan.material.clone(),
-        stock: StockBox { min_mm: plan.scheme.stock.min.to_array(), max_mm: plan.scheme.stock.max.to_array() },
+        stock: StockBox::of(&plan.scheme.stock),
+        bar: plan.scheme.bar,
         setups,
         machine: Some(shop.machine.clone()),
         named: plan.named.clone(),
@@ -494,9 +515,11 @@ pub fn load(dir: &Path) -> Result<Loaded, FileError> {
 fn check(p: &PlanFile) -> Result<(), FileError> {
     let bad =
         |what: String| Err(FileError::Refused(format!("plan.json: {what}; plan the part again, or mend that place")));
-    let (a, b) = (p.stock.min_mm, p.stock.max_mm);
-    if (0..3).any(|k| !(a[k].is_finite() && b[k].is_finite() && b[k] > a[k] && b[k] - a[k] < 5000.0)) {
+    if !p.stock.has_size() {
         return bad("the stock has no size".into());
+    }
+    if let Some(f) = p.bar.as_ref().and_then(Bar::fault) {
+        return bad(f);
     }
     if p.setups.is_empty() {
         return bad("it has no setup".into());
@@ -513,6 +536,9 @@ fn check(p: &PlanFile) -> Result<(), FileError> {
         };
         if s.zeros.iter().any(zero) {
             return bad(format!("the zeros of '{}' are places named G55 to G59", s.name));
+        }
+        if s.sawn.as_ref().is_some_and(|b| !b.has_size()) {
+            return bad(format!("what the saw leaves before '{}' has no size", s.name));
         }
         if let Some(f) = s.tools.iter().find_map(Tool::fault) {
             return bad(f);
@@ -580,7 +606,8 @@ pub fn prove(
             promises_of(dir, s, &text, &mut findings),
             &s.zeros,
         )?;
-        setups.push(proof::SetupInput { bodies, ..input });
+        let sawn = s.sawn.as_ref().map(StockBox::as_box);
+        setups.push(proof::SetupInput { bodies, sawn, ..input });
     }
     let mut nests = Vec::new();
     let mut made = Vec::new();
@@ -602,11 +629,11 @@ pub fn prove(
         }
         made.push((piece.name().to_string(), proved));
     }
-    let stock = Box3 { min: p.stock.min_mm.into(), max: p.stock.max_mm.into() };
     let input = proof::Input {
         model: &part.mesh,
         chord_error: part.chord_error,
-        stock,
+        stock: p.stock.as_box(),
+        bar: p.bar,
         setups: &setups,
         named: &p.named,
         points: &p.points.iter().map(crate::proving::drill_point).collect::<Vec<_>>(),

@@ -9,6 +9,8 @@ use intake::{Carved, Hollow, Reading};
 use part::Part;
 use reason::{Finding, Kind, Severity};
 use shop::Shop;
+use std::collections::VecDeque;
+use std::sync::{Mutex, PoisonError};
 
 /// Edges around a nest are broken by this, mm.
 const EDGE: f64 = 0.5;
@@ -155,13 +157,33 @@ pub(crate) fn modelled(bodies: &[holding::Body]) -> Result<Result<Vec<MadeBody>,
                 Hollow { outlines, floor, islands: &[], islands_to: floor }
             })
             .collect();
-        let c = match intake::carve(&block, &hollows, None) {
+        let c = match carved_once(&block, &b.layers, || intake::carve(&block, &hollows, None)) {
             Ok(c) => c,
             Err(why) => return Ok(Err(format!("{}: {why}", b.name))),
         };
         out.push(MadeBody { clamps: b.clamps, stops: b.stops, ..body(&b.name, c, lies)? });
     }
     Ok(Ok(out))
+}
+
+/// What holds several setups is the same solid in each, and a modeller takes its time: the last ones are kept.
+fn carved_once(
+    block: &Box3,
+    layers: &[holding::Layer],
+    carve: impl FnOnce() -> Result<Carved, String>,
+) -> Result<Carved, String> {
+    static LAST: Mutex<VecDeque<(String, Carved)>> = Mutex::new(VecDeque::new());
+    const KEPT: usize = 32;
+    let key = StageKey::new("solid").with(block).with(&layers).done();
+    let kept = || LAST.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some((_, c)) = kept().iter().find(|(k, _)| *k == key) {
+        return Ok(c.clone());
+    }
+    let c = carve()?;
+    let mut kept = kept();
+    kept.truncate(KEPT - 1);
+    kept.push_front((key, c.clone()));
+    Ok(c)
 }
 
 /// What cannot be made holds nothing.

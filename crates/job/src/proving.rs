@@ -71,6 +71,7 @@ pub fn setup_input(
         keep_out,
         bodies: Vec::new(),
         promises,
+        sawn: None,
     })
 }
 
@@ -120,7 +121,7 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
                 clamps: b.clamps,
                 when: when(b.stops),
             });
-            Ok(SetupInput { bodies: bodies.collect(), ..input })
+            Ok(SetupInput { bodies: bodies.collect(), sawn: s.setup.sawn.map(|saw| saw.left), ..input })
         })
         .collect()
 }
@@ -171,7 +172,7 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
     let mut key = StageKey::new("proof")
         .with(&desk.model)
         .with(&shop.machine)
-        .with(&plan.scheme.stock)
+        .with(&(plan.scheme.stock, plan.scheme.bar))
         .with(&plan.named)
         .with(&plan.points)
         .with(&plan.scheme.not_planned);
@@ -180,6 +181,7 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         key = key.with(&s.program).with(&s.promises).with(&s.tools);
         let setup = &s.setup;
         key = key.with(&setup.name).with(&setup.part_from_work).with(&setup.zero_in_machine).with(&setup.hold.bodies());
+        key = key.with(&setup.sawn);
     }
     for m in &plan.made {
         key = key.with(&m.plan.sides[0].program).with(&m.setup);
@@ -188,6 +190,7 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         model: &part.mesh,
         chord_error: part.chord_error,
         stock: plan.scheme.stock,
+        bar: plan.scheme.bar,
         setups: &setups,
         named: &plan.named,
         points: &plan.points.iter().map(drill_point).collect::<Vec<_>>(),

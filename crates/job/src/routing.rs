@@ -4,7 +4,7 @@ use crate::cache::{Desk, StageKey, cached};
 use crate::error::JobError;
 use crate::made;
 use crate::told;
-use geom::{Box3, DVec2, DVec3, Region, Remains, Slabs};
+use geom::{Bar, Box3, DVec2, DVec3, Region, Remains, Slabs};
 use holding::{Duty, Setup};
 use part::{Part, View};
 use reason::{Finding, Sure};
@@ -26,6 +26,7 @@ pub(crate) struct EachSetup<'a> {
     pub shop: &'a Shop,
     pub material: &'a shop::machine::Material,
     pub block: Box3,
+    pub bar: Option<Bar>,
     pub intents: &'a [part::Intent],
     pub early: Vec<[DVec3; 2]>,
     pub rough_first: bool,
@@ -104,7 +105,7 @@ impl EachSetup<'_> {
         let EachSetup { part, shop, material, desk, uneven, early, .. } = self;
         let plain = StageKey::new("side").with(&desk.model).with(shop).with(material).with(&self.block);
         // Only what paths are made from: not how the zero is touched, nor how hard a vise is closed.
-        let plain = plain.with(&held.name).with(&held.duty).with(&held.part_from_work);
+        let plain = plain.with(&held.name).with(&held.duty).with(&held.part_from_work).with(&held.sawn).with(&self.bar);
         let plain = plain.with(&before).with(uneven).with(&self.intents).with(early);
         let mut plain = plain.with(&self.rough_first).with(&self.fine).with(&self.points_deeper);
         // Turned into another frame it takes its time.

@@ -85,6 +85,9 @@ pub struct StockSheet {
     pub material_source: Sources,
     /// Along the part's x, y, z, mm.
     pub size: [f64; 3],
+    /// It is a bar, in words.
+    #[serde(default)]
+    pub bar: Option<String>,
     /// Part coordinates.
     pub place: Place,
     /// A person typed the sizes, or wants the block by the rule.
@@ -312,6 +315,24 @@ pub fn verdict(proof: &Proof) -> (String, usize) {
     (words, left)
 }
 
+/// Why a block or a bar is so large.
+fn stock_terms(scheme: &holding::Scheme) -> Vec<Term> {
+    let top = Term::new("top", "over the part at least (common practice, no source)", 1.0, "mm");
+    if scheme.bar.is_some() {
+        let held = scheme.setups.first().map_or(0.0, |s| s.hold.stands_above().1);
+        return vec![
+            Term::new("between", "from the nose of the collet to the part: the saw goes there", scheme.hat, "mm"),
+            Term::new("grip", "in the collet", held, "mm"),
+            top,
+        ];
+    }
+    vec![
+        Term::new("hat", "below the part: grip, 2 mm over the jaws, the cut below the part", scheme.hat, "mm"),
+        top,
+        Term::new("side", "at each side at least, rounded up to whole mm", 1.5, "mm"),
+    ]
+}
+
 /// Make the sheet.
 pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Settled) -> Sheet {
     let material = shop.material(&plan.material).ok();
@@ -319,7 +340,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
     let strip = strip(plan, proof, shop);
     let s = &plan.scheme.stock;
     let size = s.size();
-    let block = size.x * size.y * size.z;
+    let block = plan.scheme.volume_of_stock();
     let over = [0, 1, 2].map(|k| [part.bounds.min[k] - s.min[k], s.max[k] - part.bounds.max[k]]);
     let up = plan.scheme.up;
     let axis = (0..3).find(|&k| up[k].abs() > 0.5).unwrap_or(2);
@@ -339,6 +360,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
                 || settled.material.is_some(),
             material_source: material.map_or_else(Sources::none, |m| m.source.clone()),
             size: size.to_array(),
+            bar: plan.scheme.bar.as_ref().map(|_| plan.scheme.stock_words()),
             place: Place::new(s.min, s.max),
             size_decided: matches!(settled.stock, Some(StockDecision::Sizes(_) | StockDecision::Rule)),
             laid: plan.prepared.as_ref().map(|p| p.laid.clone()),
@@ -347,18 +369,9 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             over,
             hat: plan.scheme.hat,
             mass: block * density,
-            mass_why: grounds::weight(block, "the block is a cuboid", material),
+            mass_why: grounds::weight(block, if plan.scheme.bar.is_some() { "section of the bar × its length" } else { "the block is a cuboid" }, material),
             waste: 1.0 - part.volume / block,
-            terms: vec![
-                Term::new(
-                    "hat",
-                    "below the part: grip, 2 mm over the jaws, the cut below the part",
-                    plan.scheme.hat,
-                    "mm",
-                ),
-                Term::new("top", "over the part at least (common practice, no source)", 1.0, "mm"),
-                Term::new("side", "at each side at least, rounded up to whole mm", 1.5, "mm"),
-            ],
+            terms: stock_terms(&plan.scheme),
             findings: plan.scheme.findings.clone(),
         },
         hold: HoldSheet {

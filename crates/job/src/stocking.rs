@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::machine::Material;
 use shop::tool::ToolKind;
-use stock::{Candidate, Fit, Lay, Laying, Made, Piece, Wanted};
+use stock::{Candidate, Fit, Form, Lay, Laying, Made, Piece, Wanted};
 use ts_rs::TS;
 
 /// A piece as it lay in the rack when it was chosen, with the part laid into it.
@@ -214,6 +214,18 @@ pub struct Prepared {
     pub laying: Laying,
 }
 
+/// A round or hexagon piece as the bar in a collet block; or why it is none. Nothing of other pieces.
+fn bar_of(part: &Part, shop: &Shop, piece: &Piece, made: &Made) -> Option<Result<geom::Bar, String>> {
+    let Made::Turn { axis, .. } = made else { return None };
+    let (size, hexagon, length) = match &piece.shape {
+        Form::Round { length, diameter } => (*diameter, false, length.least),
+        Form::Hex { length, across } => (*across, true, length.least),
+        _ => return None,
+    };
+    let axis = (0..3).find(|&k| axis[k].abs() > 0.5)?;
+    Some(holding::bar_of(part, shop, axis, size, hexagon, length))
+}
+
 /// The block that the mill's plan takes, and what to know about it.
 pub(crate) fn block(
     part: &Part,
@@ -232,7 +244,8 @@ pub(crate) fn block(
     }
     let Some(laid) = settled.laid() else { return Ok((StockChoice::Rule, None, Vec::new())) };
     let real = real_material(shop, settled)?;
-    let w = wanted(part, shop, real, made(part, body, sides, shop));
+    let made = made(part, body, sides, shop);
+    let w = wanted(part, shop, real, made);
     let laying = stock::lay(&w, &laid.piece, &laid.lay);
     let mut findings: Vec<Finding> =
         laying.findings.iter().filter(|f| f.kind != "stock_no_hat" && f.kind != "stock_large").cloned().collect();
@@ -244,17 +257,23 @@ pub(crate) fn block(
             "Choose the material that the piece is of, or another piece.",
         ));
     }
+    let bar = bar_of(part, shop, &laid.piece, &made);
     let choice = if laying.plannable && laying.fit != Fit::TooSmall {
         StockChoice::Over(laying.over_squared())
+    } else if let (Some(Ok(bar)), true) = (&bar, laying.fit != Fit::TooSmall) {
+        StockChoice::Bar { bar: *bar }
     } else {
         findings.push(Finding::new(
             Kind::StockNotPlanned,
             Severity::Stop,
-            format!("The programs are not made for {}", laid.piece.shape.words()),
+            match &bar {
+                Some(Err(why)) => format!("The programs are not made for {}: {why}", laid.piece.shape.words()),
+                _ => format!("The programs are not made for {}", laid.piece.shape.words()),
+            },
             if laying.fit == Fit::TooSmall {
                 "The part is not in it; the programs take a block by the rule. Choose another piece, or lay the part otherwise."
             } else {
-                "Turning, and round stock in a vise, are not planned by Gold Chip yet; the programs take a block by the rule."
+                "Turning, and bars that no collet block takes, are not planned by Gold Chip yet; the programs take a block by the rule."
             },
         ));
         StockChoice::Rule

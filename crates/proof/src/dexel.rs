@@ -4,7 +4,7 @@
 //! Interval ends are exact numbers along the ray, whatever the pitch: a wall 0.03 mm off is seen wherever a ray of a direction
 //! across it passes. Only what slips between rays in both other directions is not seen; [`Stock::pitch`] says how wide that is.
 
-use geom::{Box3, Crossing, Placement, RayGrid, TriMesh};
+use geom::{Bar, Box3, Crossing, Placement, RayGrid, TriMesh};
 use rayon::prelude::*;
 use reason::Sure;
 use smallvec::SmallVec;
@@ -81,6 +81,38 @@ impl Field {
         Field { grid, rays }
     }
 
+    /// Only what lies in a bar stays. `to_part`: from the frame of the rays to that of the bar.
+    pub fn within_bar(&mut self, bar: &Bar, to_part: &Placement) {
+        let mut unit = geom::DVec3::ZERO;
+        unit[self.grid.axis] = 1.0;
+        let along = to_part.dir(unit);
+        let grid = self.grid;
+        self.rays.par_iter_mut().enumerate().filter(|(_, r)| !r.is_empty()).for_each(|(k, ray)| {
+            match bar.span(to_part.point(grid.point(k, 0.0)), along) {
+                None => ray.clear(),
+                Some((a, b)) => {
+                    subtract(ray, f64::NEG_INFINITY, a);
+                    subtract(ray, b, f64::INFINITY);
+                }
+            }
+        });
+    }
+
+    /// Only what lies in a box stays, in the frame of the rays.
+    pub fn within(&mut self, b: &Box3) {
+        let (u, v) = self.grid.uv();
+        let (axis, grid) = (self.grid.axis, self.grid);
+        self.rays.par_iter_mut().enumerate().filter(|(_, r)| !r.is_empty()).for_each(|(k, ray)| {
+            let q = grid.at(k);
+            if q.x < b.min[u] || q.x > b.max[u] || q.y < b.min[v] || q.y > b.max[v] {
+                ray.clear();
+            } else {
+                subtract(ray, f64::NEG_INFINITY, b.min[axis]);
+                subtract(ray, b.max[axis], f64::INFINITY);
+            }
+        });
+    }
+
     pub fn of_mesh(grid: RayGrid, mesh: &TriMesh) -> Field {
         let rays = mesh.crossings(&grid).par_iter().map(|c| pairs(c)).collect();
         Field { grid, rays }
@@ -154,6 +186,11 @@ impl Stock {
     pub fn block(bounds: &Box3, pitch: [f64; 3]) -> Stock {
         Stock { fields: Self::grids(bounds, pitch).map(|g| Field::of_box(g, bounds)) }
     }
+    /// Of a block what lies in a bar; both in the frame of the rays.
+    pub fn within_bar(mut self, bar: &Bar) -> Stock {
+        self.fields.iter_mut().for_each(|f| f.within_bar(bar, &Placement::IDENTITY));
+        self
+    }
     /// A mesh's inside on the rays of this stock.
     pub fn mesh_like(&self, mesh: &TriMesh) -> Stock {
         Stock { fields: [0, 1, 2].map(|k| Field::of_mesh(self.fields[k].grid, mesh)) }
@@ -225,6 +262,22 @@ mod tests {
                 assert_eq!(*c, r.iter().any(|i| m > i.0 && m < i.1));
             }
         }
+    }
+
+    /// Volume of a hexagon bar: √3/2 · s² · l, by the rays of each direction; at an angle as well.
+    #[test]
+    fn a_bar_has_the_volume_of_its_solid() {
+        let bar = Bar { axis: 1, middle_mm: [4.0, 3.0], form: geom::BarForm::Hexagon { across_mm: 12.0, turned_deg: 30.0 } };
+        let whole = bar.bounds(2.0, 32.0);
+        let s = Stock::block(&whole, [0.1; 3]).within_bar(&bar);
+        let want = 3.0_f64.sqrt() / 2.0 * 144.0 * 30.0;
+        let of = |f: &Field| f.rays.iter().flatten().map(|(a, b)| b - a).sum::<f64>() * f.grid.pitch * f.grid.pitch;
+        for f in &s.fields {
+            assert!((of(f) / want - 1.0).abs() < 0.02, "{} {want}", of(f));
+        }
+        let leans = Placement { turn: geom::DMat3::from_axis_angle(DVec3::new(1.0, 2.0, 0.5).normalize(), 0.7), shift: DVec3::new(3.0, 1.0, -2.0) };
+        let f = crate::oblique::of_block(RayGrid::covering(2, &leans.inverse().bounds(&whole), 0.1), &whole, Some(&bar), &leans);
+        assert!((of(&f) / want - 1.0).abs() < 0.02, "{} {want}", of(&f));
     }
 
     #[test]

@@ -120,7 +120,9 @@ impl Laid {
     fn of(nest: &Nest, input: &Input) -> Laid {
         let s = &input.setups[nest.setup];
         let work = s.part_from_work.inverse();
-        let block = work.bounds(&input.stock);
+        // What the saw takes is gone in the end, whenever it comes.
+        let sawn = input.setups[..=nest.setup].iter().filter_map(|s| s.sawn);
+        let block = work.bounds(&sawn.fold(input.stock, |b, left| b.common(&left)));
         let part = work.bounds(&input.model.bounds());
         // Only the height of the jaws, and no more of the part than there is.
         let band = Box3 {
@@ -132,6 +134,9 @@ impl Laid {
         let pitch = [fine(size.y, size.z), fine(size.z, size.x), fine(size.x, size.y)];
         let grids = [0, 1, 2].map(|k| RayGrid::covering(k, &band, pitch[k]));
         let mut fields = grids.map(|g| Field::of_box(g, &block));
+        if let Some(bar) = &input.bar {
+            fields.iter_mut().for_each(|f| f.within_bar(bar, &s.part_from_work));
+        }
         for before in &input.setups[..nest.setup] {
             fields = cut_elsewhere(fields, before, &work);
         }

@@ -6,7 +6,7 @@
 use crate::SetupInput;
 use crate::sweep::Sweep;
 use crate::time::{self, Motion};
-use geom::{Box3, DVec2, DVec3};
+use geom::{Bar, Box3, DVec2, DVec3};
 use reason::Sure;
 
 /// Smaller changes of height are not shown, mm.
@@ -56,13 +56,23 @@ impl History {
     }
 }
 
-/// Histories of all setups, for a block and about `columns` columns each. Setups whose part lies turned over about x follow one
+/// Histories of all setups, for a block (or what of it lies in a bar) and about `columns` columns each. Setups whose part lies turned over about x follow one
 /// another; a column that was cut through stays empty.
-pub fn histories(block: &Box3, setups: &[SetupInput], motion: &Motion, columns: f64) -> Vec<History> {
+pub fn histories(
+    block: &Box3,
+    bar: Option<&Bar>,
+    setups: &[SetupInput],
+    motion: &Motion,
+    columns: f64,
+) -> Vec<History> {
     let mut out: Vec<History> = Vec::new();
+    let mut block = *block;
     for (k, s) in setups.iter().enumerate() {
+        if let Some(left) = &s.sawn {
+            block = block.common(left);
+        }
         let work_from_part = s.part_from_work.inverse();
-        let b = work_from_part.bounds(block);
+        let b = work_from_part.bounds(&block);
         let size = b.size();
         let pitch = (size.x * size.y / columns).sqrt().at_least(0.05);
         let count = [(size.x / pitch).round().at_least(1.0) as usize, (size.y / pitch).round().at_least(1.0) as usize];
@@ -75,8 +85,24 @@ pub fn histories(block: &Box3, setups: &[SetupInput], motion: &Motion, columns: 
             top: vec![b.max.z as f32; n],
             falls: Vec::new(),
         };
+        if let Some(bar) = bar {
+            let along = s.part_from_work.dir(DVec3::Z);
+            for c in 0..n {
+                let from = s.part_from_work.point(h.middle(c).extend(0.0));
+                let (low, high) = bar.span(from, along).unwrap_or((b.min.z, b.min.z));
+                h.under[c] = low.at_least(b.min.z) as f32;
+                h.top[c] = high.at_most(b.max.z).at_least(low.at_least(b.min.z)) as f32;
+            }
+        }
         if let Some(before) = k.checked_sub(1).map(|p| (&out[p], before_from_now(&setups[p], s))) {
             inherit(&mut h, before.0, &before.1, b.max.z);
+        }
+        if s.sawn.is_some() {
+            let (low, high) = (b.min.z as f32, b.max.z as f32);
+            for (under, top) in h.under.iter_mut().zip(&mut h.top) {
+                *under = under.clamp(low, high);
+                *top = top.clamp(*under, high);
+            }
         }
         follow(&mut h, s, &time::seconds(&s.program.steps, motion));
         out.push(h);

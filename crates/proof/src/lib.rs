@@ -25,7 +25,7 @@ pub use fit::{Nest, NestFit, OVERLAP};
 pub use history::{Fall, History, histories};
 
 use compare::{Patch, Piece, Surface};
-use geom::{Box3, DIRECTIONS, DVec3, Placement, TriMesh};
+use geom::{Bar, Box3, DIRECTIONS, DVec3, Placement, TriMesh};
 use program::{Anchored, Program};
 use rayon::prelude::*;
 use reason::{Finding, Kind, Place, Severity, Sure, Watch, len};
@@ -166,6 +166,8 @@ pub struct SetupInput {
     pub bodies: Vec<Body>,
     /// What the text promises, at the lines as they are now; none where no promises were given.
     pub promises: Option<Anchored>,
+    /// Sawn off before it: of the stock only what lies in this box is left, part coordinates.
+    pub sawn: Option<Box3>,
 }
 
 /// What the machine can do, and how closely to look.
@@ -204,6 +206,8 @@ pub struct Input<'a> {
     pub chord_error: f64,
     /// The block at the start, part coordinates.
     pub stock: Box3,
+    /// It is a bar: what of that box lies in it.
+    pub bar: Option<Bar>,
     /// Setups in order.
     pub setups: &'a [SetupInput],
     /// Features that the plan already names as not cut.
@@ -352,6 +356,11 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         let block = block_mesh(&input.stock);
         stock = stock.mesh_like(&block);
     }
+    if let Some(bar) = &input.bar {
+        stock = stock.within_bar(bar);
+    }
+    // What the saw has left.
+    let mut block = input.stock;
     let (model, surface) = rayon::join(|| stock.mesh_like(input.model), || Surface::new(input.model));
     let mut findings = Vec::new();
     let mut setup_minutes = Vec::new();
@@ -362,10 +371,14 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let mut before: Vec<oblique::Done> = Vec::new();
     for (k, s) in input.setups.iter().enumerate() {
         let square = s.part_from_work.is_axial();
+        if let Some(left) = &s.sawn {
+            stock.fields.iter_mut().for_each(|f| f.within(left));
+            block = block.common(left);
+        }
         let there = if square {
             stock.placed(&s.part_from_work.inverse())
         } else {
-            oblique::seen(&input.stock, &bounds, &s.part_from_work, input.limits.rays, &before)
+            oblique::seen((&block, input.bar.as_ref()), &bounds, &s.part_from_work, input.limits.rays, &before)
         };
         let mut outcome = run::run(there, s, input, &|share| watch.on(0.05 + 0.75 * (k as f64 + share) / all));
         let done = oblique::Done { input: s, touched: std::mem::take(&mut outcome.touched) };

@@ -9,7 +9,7 @@
 use crate::SetupInput;
 use crate::dexel::{Field, Ray, Stock, subtract};
 use crate::sweep::{SLICE, Spans, Sweep, Track, pieces};
-use geom::{Box3, DVec2, DVec3, Placement, RayGrid};
+use geom::{Bar, Box3, DVec2, DVec3, Placement, RayGrid};
 use program::Step;
 use rayon::prelude::*;
 use reason::Sure;
@@ -48,7 +48,13 @@ struct Piece<'a> {
 }
 
 /// A stock in a frame whose axes are not the part's: what earlier setups left of a block (part coordinates), on rays of its own.
-pub(crate) fn seen(block: &Box3, bounds: &Box3, part_from_work: &Placement, rays: [f64; 2], before: &[Done]) -> Stock {
+pub(crate) fn seen(
+    (block, bar): (&Box3, Option<&Bar>),
+    bounds: &Box3,
+    part_from_work: &Placement,
+    rays: [f64; 2],
+    before: &[Done],
+) -> Stock {
     let around = part_from_work.inverse().bounds(bounds);
     let size = around.size();
     let pitch = [0, 1, 2].map(|k| {
@@ -56,7 +62,7 @@ pub(crate) fn seen(block: &Box3, bounds: &Box3, part_from_work: &Placement, rays
         (area / if k == 2 { rays[0] } else { rays[1] }).sqrt().clamp(0.05, 0.5)
     });
     let fields = [0, 1, 2].map(|k| {
-        let mut f = of_block(RayGrid::covering(k, &around, pitch[k]), block, part_from_work);
+        let mut f = of_block(RayGrid::covering(k, &around, pitch[k]), block, bar, part_from_work);
         before.iter().for_each(|d| take(&mut f, d, part_from_work));
         f
     });
@@ -122,8 +128,8 @@ pub(crate) fn take(field: &mut Field, done: &Done, from_rays: &Placement) {
     });
 }
 
-/// A block (part coordinates) on rays of another frame.
-fn of_block(grid: RayGrid, block: &Box3, part_from_work: &Placement) -> Field {
+/// A block (part coordinates), or what of it lies in a bar, on rays of another frame.
+pub(crate) fn of_block(grid: RayGrid, block: &Box3, bar: Option<&Bar>, part_from_work: &Placement) -> Field {
     let mut unit = DVec3::ZERO;
     unit[grid.axis] = 1.0;
     let along = part_from_work.dir(unit);
@@ -136,7 +142,11 @@ fn of_block(grid: RayGrid, block: &Box3, part_from_work: &Placement) -> Field {
         if span.0 < span.1 { Ray::from_slice(&[span]) } else { Ray::new() }
     };
     let rays = (0..grid.len()).into_par_iter().map(ray).collect();
-    Field { grid, rays }
+    let mut out = Field { grid, rays };
+    if let Some(bar) = bar {
+        out.within_bar(bar, part_from_work);
+    }
+    out
 }
 
 /// Where `from + along·t` lies between two bounds.
@@ -357,6 +367,7 @@ mod tests {
             keep_out: vec![],
             bodies: vec![],
             promises: None,
+            sawn: None,
         }
     }
 
@@ -402,7 +413,7 @@ mod tests {
                 shift: DVec3::new(3.0, -2.0, 1.0),
             };
             let s = setup(program(&mut rng, true), frame);
-            let mut f = of_block(RayGrid::covering(rng.usize(0..3), &block(), 1.9), &block(), &Placement::IDENTITY);
+            let mut f = of_block(RayGrid::covering(rng.usize(0..3), &block(), 1.9), &block(), None, &Placement::IDENTITY);
             take(&mut f, &all(&s), &Placement::IDENTITY);
             let back = frame.inverse();
             for k in 0..f.grid.len() {

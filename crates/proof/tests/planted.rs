@@ -68,12 +68,14 @@ fn prove_with(
         keep_out,
         bodies: Vec::new(),
         promises: promises.map(|promises| Anchored { promises, lost: vec![] }),
+        sawn: None,
     }];
     change(&mut setups[0]);
     prove(&Input {
         model: &p.mesh,
         chord_error: p.chord_error,
         stock,
+        bar: None,
         setups: &setups,
         named: &[],
         points: &[],

@@ -370,8 +370,9 @@ fn plan(
         let sheet = job::sheet::sheet(&part, &planned.plan, &proof, &o.shop, &o.settled);
         let strip = job::sheet::strip(&planned.plan, &proof, &o.shop);
         let setups = setups_of(&planned.plan)?;
-        let block = planned.plan.scheme.stock;
-        let histories = proof::histories(&block, &setups, &limits_of(&o.shop.machine).motion, COLUMNS);
+        let scheme = &planned.plan.scheme;
+        let motion = limits_of(&o.shop.machine).motion;
+        let histories = proof::histories(&scheme.stock, scheme.bar.as_ref(), &setups, &motion, COLUMNS);
         desk.tell("card", 0.8)?;
         let json = |v: serde_json::Result<Vec<u8>>| v.map_err(|e| Fault::internal(e.to_string()));
         cache.put(&names.strip(), &json(serde_json::to_vec(&strip))?);

@@ -1,5 +1,6 @@
 //! The shop as plain data: cutters, holders, machine, vise, materials, each with the source of its numbers.
 
+pub mod collet;
 pub mod machine;
 pub mod pallet;
 pub mod standards;
@@ -7,6 +8,7 @@ pub mod table;
 pub mod tilting;
 pub mod tool;
 
+use collet::ColletBlock;
 use machine::{Chuck, JawBlanks, Machine, Material, Vise};
 use pallet::{Adhesive, Pallet, Pin, Screw};
 use serde::{Deserialize, Serialize};
@@ -58,6 +60,9 @@ pub struct Shop {
     /// Screws for them.
     #[serde(default)]
     pub sheet_screws: Vec<SheetScrew>,
+    /// Blocks with collets, for bars.
+    #[serde(default)]
+    pub collet_blocks: Vec<ColletBlock>,
     /// Cutters in their holders.
     pub crib: Vec<Tool>,
     /// Materials.
@@ -110,6 +115,7 @@ impl Shop {
             straps: Vec<Strap>,
             sheets: Vec<WasteSheet>,
             sheet_screws: Vec<SheetScrew>,
+            collet_blocks: Vec<ColletBlock>,
         }
         #[derive(Deserialize)]
         struct Crib {
@@ -138,6 +144,7 @@ impl Shop {
             straps: place.straps,
             sheets: place.sheets,
             sheet_screws: place.sheet_screws,
+            collet_blocks: place.collet_blocks,
             crib: crib.tool,
             materials: materials.material,
         };
@@ -162,7 +169,8 @@ impl Shop {
             let straps =
                 self.table.as_ref().and_then(Table::fault).or_else(|| self.straps.iter().find_map(Strap::fault));
             let sheets = straps.or_else(|| self.sheets.iter().find_map(WasteSheet::fault));
-            sheets.or_else(|| self.sheet_screws.iter().find_map(SheetScrew::fault))
+            let sheets = sheets.or_else(|| self.sheet_screws.iter().find_map(SheetScrew::fault));
+            sheets.or_else(|| self.collet_blocks.iter().find_map(ColletBlock::fault))
         };
         if let Some(fault) = stuck.or_else(screwed).or_else(tilted).or_else(on_table) {
             return Err(ShopError::Wrong(fault));

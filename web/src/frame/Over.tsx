@@ -107,6 +107,7 @@ const held: Record<HoldKind, string> = {
   plate: 'On its plate: set by two pins, held by screws through its own holes',
   bond: 'Stuck to a pallet that is gripped in the vise',
   straps: 'On a sheet on the table; screws through its own holes',
+  collet: 'A bar in its collet block, which is turned as a unit',
 };
 
 /** The same over the stock at the machine. */

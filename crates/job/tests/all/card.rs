@@ -113,7 +113,7 @@ fn the_card_agrees_with_itself_and_the_history_ends_in_the_part() {
     // Columns of the last setup's end against the volume that the modelling kernel computes, an engine of its own. Columns that a wall
     // cuts through fall with their middle: walls of some 800 mm length at 0.6 mm columns leave well under 1 %.
     let setups = setups_of(&plan).unwrap();
-    let h = proof::histories(&plan.scheme.stock, &setups, &limits_of(&shop.machine).motion, 14_000.0);
+    let h = proof::histories(&plan.scheme.stock, None, &setups, &limits_of(&shop.machine).motion, 14_000.0);
     let last = h.last().unwrap();
     let end = last.end();
     let volume: f64 =

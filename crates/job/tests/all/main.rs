@@ -1,5 +1,6 @@
 //! The tests of this crate in one binary: they link once and run beside one another.
 
+mod bar;
 mod beside;
 mod bond;
 mod budget;

@@ -111,11 +111,16 @@ fn closest(p: DVec3, a: DVec3, b: DVec3, c: DVec3) -> DVec3 {
 
 /// Random points of the block, cut by the texts of all sides, agree with the part: what is in it stands, what is outside is gone, or is named by the proof.
 pub fn agrees(part: &Part, planned: &job::Plan, proof: &proof::Proof, dice: &mut family::Dice, told: &str) {
-    let b = planned.scheme.stock;
-    let points: Vec<DVec3> = (0..1500)
+    // Of a bar what the saw leaves with the piece.
+    let sawn = planned.sides.iter().filter_map(|s| s.setup.sawn);
+    let b = sawn.fold(planned.scheme.stock, |b, s| b.common(&s.left));
+    // Little is cut off a bar.
+    let many = if planned.scheme.bar.is_some() { 5000 } else { 1500 };
+    let points: Vec<DVec3> = (0..many)
         .map(|_| {
             DVec3::new(dice.between(b.min.x, b.max.x), dice.between(b.min.y, b.max.y), dice.between(b.min.z, b.max.z))
         })
+        .filter(|p| planned.scheme.bar.is_none_or(|bar| bar.contains(*p)))
         .collect();
     let mut gone = vec![false; points.len()];
     for side in &planned.sides {

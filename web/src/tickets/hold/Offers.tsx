@@ -36,6 +36,7 @@ const names: Record<HoldKind, string> = {
   plate: 'On a plate by its own holes',
   bond: 'Stuck to a pallet',
   straps: 'On a sheet on the table',
+  collet: 'From a bar in a collet block',
 };
 
 /** The largest error of a way along any axis. */
