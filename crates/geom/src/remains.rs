@@ -240,6 +240,32 @@ mod tests {
         (Remains::of(block()).after(Placement::IDENTITY, s.clone()), s)
     }
 
+    /// A hexagon bar along y, sawn off: seen along it its section, across it never less than the chord there, beyond the saw nothing.
+    #[test]
+    fn a_bar_is_seen_from_along_and_across() {
+        let bar =
+            Bar { axis: 1, middle_mm: [2.0, 3.0], form: crate::BarForm::Hexagon { across_mm: 12.0, turned_deg: 0.0 } };
+        let all = Remains::of_bar(bar.bounds(0.0, 50.0), &bar);
+        let area = 3.0_f64.sqrt() / 2.0 * 144.0;
+        assert!((all.seen_in(&bar.frame()).between(10.0, 40.0).area() - area).abs() < 1e-3);
+        let left = all.within(&Box3 { min: DVec3::new(-99.0, 20.0, -99.0), max: DVec3::splat(99.0) });
+        let along = left.seen_in(&bar.frame());
+        assert!(along.between(0.0, 19.9).is_empty() && (along.bottom(), along.top()) == (20.0, 50.0));
+        // Across, in the part's own frame: flats look along z (the first axis that follows y).
+        let across = left.seen_in(&Placement::IDENTITY);
+        assert!(
+            (across.top() - 8.0).abs() < 1e-6 && (across.bottom() + 4.0).abs() < 1e-6,
+            "{} {}",
+            across.top(),
+            across.bottom()
+        );
+        let at = |z: f64| across.between(z, z + 0.01).bounds().map_or(0.0, |(lo, hi)| hi.x - lo.x);
+        for z in [-3.0, 0.0, 2.0, 5.5, 7.9] {
+            let chord = 2.0 * (12.0 / 3.0_f64.sqrt() - (z - 2.0_f64).abs() / 3.0_f64.sqrt());
+            assert!(at(z) > chord - 0.02 && at(z) < chord + 0.7, "{z}: {} {chord}", at(z));
+        }
+    }
+
     #[test]
     fn upside_down_it_is_the_same_stock() {
         let (stock, s) = cut_from_above();

@@ -508,6 +508,46 @@ fn a_program_that_stops_is_proved_with_what_stands_there_when() {
     );
 }
 
+/// From a bar: stock and saw stand in the folder, and the proof is made from the files. A thinner bar, and a saw through the part, are stopped; what is no bar is refused.
+#[test]
+fn a_bar_and_the_saw_stand_in_the_folder() {
+    let dir = tempfile::tempdir().unwrap();
+    let out = dir.path().join("post");
+    let model = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/reading/cord-post.step");
+    let o = goldchip(&["plan", path(&model), "--out", path(&out)]);
+    let text = String::from_utf8_lossy(&o.stdout);
+    assert_eq!(o.status.code(), Some(0), "{text}{}", String::from_utf8_lossy(&o.stderr));
+    assert!(text.contains("bar, hexagon 17 across flats, 86 mm long"), "{text}");
+    let plan = json(&out.join("plan.json"));
+    assert_eq!(
+        (&plan["bar"]["form"], &plan["bar"]["across_mm"]),
+        (&serde_json::json!("hexagon"), &serde_json::json!(17.0))
+    );
+    let setups = plan["setups"].as_array().unwrap();
+    let sawn: Vec<bool> = setups.iter().map(|s| s["sawn"].is_object()).collect();
+    assert_eq!(sawn, [false, false, false, false, true]);
+    assert_eq!(
+        (&setups[1]["hold"]["kind"], &setups[4]["hold"]["kind"]),
+        (&serde_json::json!("collet"), &serde_json::json!("vise"))
+    );
+    assert_eq!(goldchip(&["prove", path(&out)]).status.code(), Some(0));
+    let proved = |change: &dyn Fn(&mut serde_json::Value)| {
+        let mut p = plan.clone();
+        change(&mut p);
+        std::fs::write(out.join("plan.json"), p.to_string()).unwrap();
+        let o = goldchip(&["prove", path(&out)]);
+        (o.status.code(), format!("{}{}", String::from_utf8_lossy(&o.stdout), String::from_utf8_lossy(&o.stderr)))
+    };
+    let (code, text) = proved(&|p| p["bar"]["across_mm"] = 16.8.into());
+    assert!(code == Some(3) && text.contains("too deep"), "{text}");
+    let (code, text) = proved(&|p| p["setups"][4]["sawn"]["min_mm"][2] = 2.0.into());
+    assert!(code == Some(3) && text.contains("too deep"), "{text}");
+    let (code, text) = proved(&|p| p["bar"]["axis"] = 7.into());
+    assert!(code == Some(2) && text.contains("a bar has an axis 0, 1 or 2"), "{text}");
+    let (code, text) = proved(&|p| p["setups"][4]["sawn"]["max_mm"][2] = (-9.0).into());
+    assert!(code == Some(2) && text.contains("what the saw leaves before 'side 5' has no size"), "{text}");
+}
+
 /// A plate as files: a folder of its own, solids for its pins and screws; a hole that was not drilled, and a plate that is not as its model says, are found.
 #[test]
 fn a_plate_has_a_folder_that_is_proved_with_the_part() {

@@ -292,7 +292,11 @@ impl ColletGrip {
             let w = vise.parallel_width_mm;
             let (a, b) = (self.bodies[2].min, self.bodies[2].max);
             // A hexagon lies on one, under its lowest edge.
-            let at = if self.lies() && self.block.sides == 6 { vec![self.nose.y] } else { vec![b.y - w / 2.0, a.y + w / 2.0] };
+            let at = if self.lies() && self.block.sides == 6 {
+                vec![self.nose.y]
+            } else {
+                vec![b.y - w / 2.0, a.y + w / 2.0]
+            };
             for y in at {
                 let low = DVec3::new(a.x, y - w / 2.0, bed);
                 self.bodies.push(Body::boxed("parallel", low, DVec3::new(b.x, y + w / 2.0, bed + self.parallels)));
@@ -369,7 +373,8 @@ impl ColletGrip {
     pub(crate) fn holds(&self, friction: f64, d: &Demand) -> Vec<Holds> {
         let middle = self.nose.truncate();
         let in_collet = Holds::together(&self.contacts(friction), middle, "zero", d);
-        let in_vise = Holds { fails: "The block slips in the vise", ..Holds::together(&self.in_vise(), middle, "zero", d) };
+        let in_vise =
+            Holds { fails: "The block slips in the vise", ..Holds::together(&self.in_vise(), middle, "zero", d) };
         let mut out = vec![Holds { fails: "The bar slips in the collet", ..in_collet }, in_vise];
         out.sort_by(|a, b| a.factor.total_cmp(&b.factor));
         out
@@ -421,7 +426,8 @@ impl ColletGrip {
         match self.position {
             Position::Stands => {
                 let stop = if b.stop { ", its end against the stop screw" } else { "" };
-                let level = if self.flats { "; a flat set level with a flat of the block by the indicator" } else { "" };
+                let level =
+                    if self.flats { "; a flat set level with a flat of the block by the indicator" } else { "" };
                 out.push(format!(
                     "Bar, {}, into the {} of the {}: {} mm out of the nose{stop}{level}; nut with {} N m",
                     self.bar,
@@ -450,7 +456,7 @@ impl ColletGrip {
                 out.push(match (k, self.found_here) {
                     (_, true) => format!("Lay the block into the vise {on}, nose to the right and against the work stop: {up} of the part is up"),
                     (k, _) => format!(
-                        "Turn the block {} of its {} flats on, {:.0}°, against the same stop: {up} of the part is up",
+                        "Turn the block clockwise, as you look at its nose, until it lies {} of its {} flats on from where it lay first, {:.0}°; against the same stop: {up} of the part is up",
                         k, b.sides, f64::from(k) * 360.0 / f64::from(b.sides)
                     ),
                 });
@@ -462,7 +468,13 @@ impl ColletGrip {
         vec![
             Fact::new("Collet grips", self.depth, "mm", &self.terms, format!("{} in a {}", self.bar, self.collet)),
             Fact::new("Out of the nose", self.sticks_out, "mm", &self.terms, ""),
-            Fact::new("Collet presses with", self.block.clamp_kn, "kN", &self.terms, format!("nut with {} N m", trim(self.block.torque_nm))),
+            Fact::new(
+                "Collet presses with",
+                self.block.clamp_kn,
+                "kN",
+                &self.terms,
+                format!("nut with {} N m", trim(self.block.torque_nm)),
+            ),
             Fact::new("Vise closes with", self.vise_kn, "kN", &self.terms, "on the block's flats"),
         ]
     }
@@ -473,7 +485,11 @@ impl ColletGrip {
         if !self.found_here {
             return Vec::new();
         }
-        let what = if self.lies() { "the bar's end, middle and height are touched" } else { "the bar's middle and the nose are touched" };
+        let what = if self.lies() {
+            "the bar's end, middle and height are touched"
+        } else {
+            "the bar's middle and the nose are touched"
+        };
         vec![Term::new("", &format!("{what} (common practice, no source)"), FIND, "min")]
     }
     pub(crate) fn needs(&self) -> Vec<String> {
@@ -490,7 +506,11 @@ impl ColletGrip {
         let touch = || Term::new("", "edge finder or gauge pin (common practice, no source)", TOUCH, "mm");
         let both = "middle of the bar: both its sides touched";
         let again = |what: &str| {
-            if self.found_here { what.to_string() } else { format!("{what}; as it was found before the block was turned") }
+            if self.found_here {
+                what.to_string()
+            } else {
+                format!("{what}; as it was found before the block was turned")
+            }
         };
         let words = if self.lies() {
             [

@@ -49,7 +49,9 @@ pub(crate) fn own_section(part: &Part, axis: usize) -> Option<Bar> {
     // Flats along the axis, six of them alike.
     let along = |d: DVec2| points.iter().map(|p| (*p - middle).dot(d)).fold(f64::NEG_INFINITY, Sure::at_least);
     let normals = part.faces.iter().filter_map(|f| match f.surface {
-        Surface::Plane { normal, .. } if normal[axis].abs() < SAME => Some(bar.frame().inverse().dir(normal).truncate()),
+        Surface::Plane { normal, .. } if normal[axis].abs() < SAME => {
+            Some(bar.frame().inverse().dir(normal).truncate())
+        }
         _ => None,
     });
     normals
@@ -57,7 +59,8 @@ pub(crate) fn own_section(part: &Part, axis: usize) -> Option<Bar> {
         .map(|a| {
             let half = along(DVec2::from_angle(a));
             let deg = (a.to_degrees() * 1e4).round() / 1e4;
-            let form = BarForm::Hexagon { across_mm: (2000.0 * half).round() / 1000.0, turned_deg: deg.rem_euclid(60.0) };
+            let form =
+                BarForm::Hexagon { across_mm: (2000.0 * half).round() / 1000.0, turned_deg: deg.rem_euclid(60.0) };
             Bar { form, ..round }
         })
         .find(|b| {
@@ -107,7 +110,11 @@ pub fn bar_of(part: &Part, shop: &Shop, axis: usize, size: f64, hexagon: bool, l
     };
     let needs = part.bounds.size()[axis] + TOP + HAT + depth + TAIL;
     if length < needs {
-        return Err(format!("it takes {:.0} mm of bar with what the collet grips, and that is {length:.0}", len(needs.ceil()), length = len(length)));
+        return Err(format!(
+            "it takes {:.0} mm of bar with what the collet grips, and that is {length:.0}",
+            len(needs.ceil()),
+            length = len(length)
+        ));
     }
     Ok(bar)
 }
@@ -153,29 +160,32 @@ fn looks(part: &Part, axis: DVec3) -> Vec<DVec3> {
     out
 }
 
+/// What is cut in which position of a block, counted from the first.
+type Positions = Vec<(u32, Further)>;
+
 /// The block whose positions show most of what lies across, by the fewest of them: the block, and what is cut in which.
-fn block_for<'a>(part: &Part, up: DVec3, blocks: &[&'a ColletBlock]) -> Option<(&'a ColletBlock, Vec<(u32, Further)>)> {
+fn block_for<'a>(part: &Part, up: DVec3, blocks: &[&'a ColletBlock]) -> Option<(&'a ColletBlock, Positions)> {
     let firsts = looks(part, up);
-    let mut best: Option<(f64, usize, &ColletBlock, Vec<(u32, Further)>)> = None;
+    let mut best: Option<(f64, &ColletBlock, Positions)> = None;
     let tried: Vec<(&ColletBlock, Vec<DVec3>)> =
         blocks.iter().flat_map(|b| firsts.iter().map(|f| (*b, positions(up, *f, b.sides)))).collect();
     let sets: Vec<Vec<DVec3>> = tried.iter().map(|t| t.1.clone()).collect();
     for ((block, all), (left, found)) in tried.iter().zip(turned(part, up, &sets)) {
         let better = match &best {
             None => true,
-            Some((l, n, ..)) => left < l - 0.4 || (left < l + 0.4 && found.len() < *n),
+            Some((l, _, s)) => left < l - 0.4 || (left < l + 0.4 && found.len() < s.len()),
         };
         if better {
             // Counted from the first that is cut.
             let place = |f: &Further| all.iter().position(|d| d.dot(f.up) > 1.0 - SAME).unwrap_or(0) as u32;
             let start = found.first().map_or(0, &place);
-            let mut sides: Vec<(u32, Further)> =
+            let mut sides: Positions =
                 found.into_iter().map(|f| ((place(&f) + block.sides - start) % block.sides, f)).collect();
             sides.sort_by_key(|s| s.0);
-            best = Some((left, sides.len(), block, sides));
+            best = Some((left, block, sides));
         }
     }
-    best.map(|(_, _, block, sides)| (block, sides))
+    best.map(|(_, block, sides)| (block, sides))
 }
 
 /// The whole way.
@@ -233,7 +243,18 @@ pub(crate) fn from_bar(
     let design = |position: Position, found_here: bool, frame: &Placement, nose: DVec3, top: f64| {
         let part_there = frame.inverse().bounds(&part.bounds);
         let sticks_out = HAT + long + top;
-        let held = collet::Held { shop, material, block, bar: &bar, position, found_here, nose, sticks_out, depth: block.depth_mm, part: part_there };
+        let held = collet::Held {
+            shop,
+            material,
+            block,
+            bar: &bar,
+            position,
+            found_here,
+            nose,
+            sticks_out,
+            depth: block.depth_mm,
+            part: part_there,
+        };
         collet::design(&held).map(|c| Hold::Collet(Box::new(c)))
     };
     // Nose up: the zero is in the middle of the nose's face.

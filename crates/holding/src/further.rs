@@ -256,13 +256,18 @@ fn makes(part: &Part, d: DVec3, cell: f64) -> impl Fn(DVec3) -> bool {
     move |p| {
         let q = to.point(p);
         let in_hole = |h: &part::Hole| {
-            h.at.distance(q.truncate()) < h.diameter / 2.0 + 0.5 * cell && q.z > h.bottom - cell && q.z < h.mouth_top() + cell
+            h.at.distance(q.truncate()) < h.diameter / 2.0 + 0.5 * cell
+                && q.z > h.bottom - cell
+                && q.z < h.mouth_top() + cell
         };
         if holes.iter().any(in_hole) {
             return true;
         }
         // Its own ray only: beside a wall that leans others would say that it is none.
-        let (i, j) = (grid.range(0, q.x - 0.5 * cell, q.x + 0.5 * cell).next(), grid.range(1, q.y - 0.5 * cell, q.y + 0.5 * cell).next());
+        let (i, j) = (
+            grid.range(0, q.x - 0.5 * cell, q.x + 0.5 * cell).next(),
+            grid.range(1, q.y - 0.5 * cell, q.y + 0.5 * cell).next(),
+        );
         let (Some(i), Some(j)) = (i, j) else { return false };
         let under = below[j * grid.count[0] + i].iter().filter(|f| f.0 <= q.z + 0.5 * cell);
         under.max_by(|a, b| a.0.total_cmp(&b.0)).is_none_or(|f| f.1)

@@ -157,7 +157,9 @@ impl SchemeId {
             (School::Sheet, HoldKind::Bond) => format!("{up}, a sheet stuck to a pallet"),
             (School::Sheet, _) => format!("{up}, a sheet stuck to a pallet; what is left {hold}"),
             (School::Table, _) => format!("{up}, on a sheet on the table; straps first, screws for the outline"),
-            (School::Bar, _) => format!("{up}, from a bar {hold} that is turned as a unit; then sawn off, and the other end"),
+            (School::Bar, _) => {
+                format!("{up}, from a bar {hold} that is turned as a unit; then sawn off, and the other end")
+            }
             (School::Inside, _) => format!("{up}, both faces in the vise; the outline last, {hold}"),
             _ => format!("{up}, then {hold}; {}", self.school.words()),
         }

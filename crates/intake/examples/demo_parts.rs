@@ -171,7 +171,11 @@ fn cord_post() -> Result<Shape, ModelError> {
     let label = rect(-6.0, -3.5, 6.0, 3.5, 2.5, 7.3, 12.0)?;
     // Its floor looks along +x, then along the third pair of flats.
     let label = label.moved([0.0, 1.0, 0.0], std::f64::consts::FRAC_PI_2, [0.0; 3])?;
-    p.cut(&label.moved([0.0, 0.0, 1.0], 150.0_f64.to_radians(), [0.0; 3])?.moved([0.0, 0.0, 1.0], 0.0, [0.0, 0.0, 34.0])?)
+    p.cut(&label.moved([0.0, 0.0, 1.0], 150.0_f64.to_radians(), [0.0; 3])?.moved(
+        [0.0, 0.0, 1.0],
+        0.0,
+        [0.0, 0.0, 34.0],
+    )?)
 }
 
 /// Plate that carries the sights of the finder: thin, of an odd outline, with a window and slots.

@@ -443,10 +443,7 @@ fn side_plan(
     } else {
         format!("{}, setup {k} of {n}", h.name)
     };
-    let mut lines = vec![
-        format!("{title} - {which}"),
-        format!("{}, {}", material.name, scheme.stock_words()),
-    ];
+    let mut lines = vec![format!("{title} - {which}"), format!("{}, {}", material.name, scheme.stock_words())];
     if rehearsal {
         lines.insert(0, format!("REHEARSAL in {} - not for the real part", material.name));
     }

@@ -347,6 +347,8 @@ fn described(part: &Part, s: &Scheme, mut each: Vec<Term>, mut once: Vec<Term>) 
         makes,
         error_mm,
         risk: risks.chain(small).next().unwrap_or_default(),
+        // What no setup cuts is left, planned or not.
+        complete: (!s.not_planned.is_empty()).then_some(false),
         ..empty(s.id)
     }
 }

@@ -88,6 +88,10 @@ pub struct StockSheet {
     /// It is a bar, in words.
     #[serde(default)]
     pub bar: Option<String>,
+    /// Corners of the bar's section at its low end, part coordinates, mm; its length runs to the high end of `place`. Empty for a block.
+    #[serde(default)]
+    #[ts(type = "[number, number, number][]")]
+    pub ring: Vec<[f64; 3]>,
     /// Part coordinates.
     pub place: Place,
     /// A person typed the sizes, or wants the block by the rule.
@@ -361,6 +365,10 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             material_source: material.map_or_else(Sources::none, |m| m.source.clone()),
             size: size.to_array(),
             bar: plan.scheme.bar.as_ref().map(|_| plan.scheme.stock_words()),
+            ring: plan.scheme.bar.as_ref().map_or_else(Vec::new, |bar| {
+                let corners = bar.section().loops().into_iter().next().unwrap_or_default();
+                corners.into_iter().map(|c| bar.frame().point(c.extend(s.min[bar.axis])).to_array()).collect()
+            }),
             place: Place::new(s.min, s.max),
             size_decided: matches!(settled.stock, Some(StockDecision::Sizes(_) | StockDecision::Rule)),
             laid: plan.prepared.as_ref().map(|p| p.laid.clone()),
@@ -369,7 +377,11 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             over,
             hat: plan.scheme.hat,
             mass: block * density,
-            mass_why: grounds::weight(block, if plan.scheme.bar.is_some() { "section of the bar × its length" } else { "the block is a cuboid" }, material),
+            mass_why: grounds::weight(
+                block,
+                if plan.scheme.bar.is_some() { "section of the bar × its length" } else { "the block is a cuboid" },
+                material,
+            ),
             waste: 1.0 - part.volume / block,
             terms: stock_terms(&plan.scheme),
             findings: plan.scheme.findings.clone(),

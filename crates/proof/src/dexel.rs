@@ -267,7 +267,8 @@ mod tests {
     /// Volume of a hexagon bar: √3/2 · s² · l, by the rays of each direction; at an angle as well.
     #[test]
     fn a_bar_has_the_volume_of_its_solid() {
-        let bar = Bar { axis: 1, middle_mm: [4.0, 3.0], form: geom::BarForm::Hexagon { across_mm: 12.0, turned_deg: 30.0 } };
+        let bar =
+            Bar { axis: 1, middle_mm: [4.0, 3.0], form: geom::BarForm::Hexagon { across_mm: 12.0, turned_deg: 30.0 } };
         let whole = bar.bounds(2.0, 32.0);
         let s = Stock::block(&whole, [0.1; 3]).within_bar(&bar);
         let want = 3.0_f64.sqrt() / 2.0 * 144.0 * 30.0;
@@ -275,8 +276,16 @@ mod tests {
         for f in &s.fields {
             assert!((of(f) / want - 1.0).abs() < 0.02, "{} {want}", of(f));
         }
-        let leans = Placement { turn: geom::DMat3::from_axis_angle(DVec3::new(1.0, 2.0, 0.5).normalize(), 0.7), shift: DVec3::new(3.0, 1.0, -2.0) };
-        let f = crate::oblique::of_block(RayGrid::covering(2, &leans.inverse().bounds(&whole), 0.1), &whole, Some(&bar), &leans);
+        let leans = Placement {
+            turn: geom::DMat3::from_axis_angle(DVec3::new(1.0, 2.0, 0.5).normalize(), 0.7),
+            shift: DVec3::new(3.0, 1.0, -2.0),
+        };
+        let f = crate::oblique::of_block(
+            RayGrid::covering(2, &leans.inverse().bounds(&whole), 0.1),
+            &whole,
+            Some(&bar),
+            &leans,
+        );
         assert!((of(&f) / want - 1.0).abs() < 0.02, "{} {want}", of(&f));
     }
 

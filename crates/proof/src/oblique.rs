@@ -413,7 +413,8 @@ mod tests {
                 shift: DVec3::new(3.0, -2.0, 1.0),
             };
             let s = setup(program(&mut rng, true), frame);
-            let mut f = of_block(RayGrid::covering(rng.usize(0..3), &block(), 1.9), &block(), None, &Placement::IDENTITY);
+            let mut f =
+                of_block(RayGrid::covering(rng.usize(0..3), &block(), 1.9), &block(), None, &Placement::IDENTITY);
             take(&mut f, &all(&s), &Placement::IDENTITY);
             let back = frame.inverse();
             for k in 0..f.grid.len() {

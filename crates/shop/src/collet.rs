@@ -52,7 +52,10 @@ impl ColletBlock {
             && self.round_mm.iter().chain(&self.hexagon_mm).all(fits)
             && self.depth_mm <= self.length_mm + long;
         (!good).then(|| {
-            format!("the collet block '{}' must have 4 or 6 sides, sizes above 0, and collets smaller than it", self.name)
+            format!(
+                "the collet block '{}' must have 4 or 6 sides, sizes above 0, and collets smaller than it",
+                self.name
+            )
         })
     }
     /// The collet that closes on a size: the smallest that is no smaller.

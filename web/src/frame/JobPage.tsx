@@ -259,11 +259,11 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
         brass: hover === null ? [] : [hover],
         paint: paint?.faces,
       };
-    if (ticket === 'stock') return { kind: 'part', block: s?.stock.place, piece: pieceOnStage };
+    if (ticket === 'stock') return { kind: 'part', block: s?.stock.place, ring: s?.stock.ring, piece: pieceOnStage };
     if (!s) return null;
     if (ticket === 'hold') {
       const x = s.sides[side];
-      return x ? { kind: 'hold', side: x, block: s.stock.place, finished: side > 0 } : null;
+      return x ? { kind: 'hold', side: x, block: s.stock.place, ring: s.stock.ring, finished: side > 0 } : null;
     }
     const x = s.sides[setup];
     const t = strip.data?.setups[setup];

@@ -312,3 +312,25 @@ export function stepLines(layers: readonly (readonly [number, number, Loops])[])
   });
   return out;
 }
+
+/** A prism over a convex ring that lies square to an axis, up to a corner of the box around it. */
+export function prismOver(
+  ring: readonly (readonly [number, number, number])[],
+  to: readonly [number, number, number],
+): THREE.BufferGeometry {
+  const flat = [0, 1, 2].find((k) => ring.every((p) => Math.abs((p[k] ?? 0) - (ring[0]?.[k] ?? 0)) < 1e-6)) ?? 2;
+  const far = ring.map((p) => p.map((v, k) => (k === flat ? (to[flat] ?? 0) : v)));
+  const points: number[] = [];
+  const put = (...all: (readonly number[] | undefined)[]) => all.forEach((p) => points.push(...(p ?? [0, 0, 0])));
+  for (let k = 0; k < ring.length; k++) {
+    const n = (k + 1) % ring.length;
+    put(ring[k], ring[n], far[n], ring[k], far[n], far[k]);
+    if (k > 0 && n > 0) {
+      put(ring[0], ring[n], ring[k], far[0], far[k], far[n]);
+    }
+  }
+  const g = new THREE.BufferGeometry();
+  g.setAttribute('position', new THREE.Float32BufferAttribute(points, 3));
+  g.computeVertexNormals();
+  return g;
+}

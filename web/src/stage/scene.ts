@@ -6,7 +6,7 @@ import type { History } from '../model/history';
 import { pathOf, placeAt, type Place as Point } from '../model/strip';
 import type { StripSetup } from '../api/types';
 import type { Theme } from '../parts/theme';
-import { cutter, Field, paint, readMesh, shapesOf, stepLines, type PartMesh } from './geometry';
+import { cutter, Field, paint, prismOver, readMesh, shapesOf, stepLines, type PartMesh } from './geometry';
 
 export type ViewFrom = 'corner' | 'top' | 'front';
 
@@ -41,12 +41,30 @@ export type Play =
       /** Colours of faces by their number. */
       paint?: ReadonlyMap<number, string>;
       block?: Place;
+      /** A bar's section at the low end of that; empty where it is a block. */
+      ring?: readonly (readonly [number, number, number])[];
       piece?: PieceOnStage;
     }
-  | { kind: 'hold'; side: SideSheet; block: Place; finished: boolean }
+  | {
+      kind: 'hold';
+      side: SideSheet;
+      block: Place;
+      ring: readonly (readonly [number, number, number])[];
+      finished: boolean;
+    }
   | { kind: 'cut'; side: SideSheet; history: History; strip: StripSetup; lines?: readonly [number, number] };
 
 const box = (p: Place) => new THREE.Box3(new THREE.Vector3(...p.min_mm), new THREE.Vector3(...p.max_mm));
+
+/** What the plan starts from: a block, or a length of bar. */
+function stockSolid(p: Place, ring: readonly (readonly [number, number, number])[]): THREE.BufferGeometry {
+  const b = box(p);
+  if (ring.length > 2) return prismOver(ring, p.max_mm);
+  const s = b.getSize(new THREE.Vector3());
+  const g = new THREE.BoxGeometry(s.x, s.y, s.z);
+  g.translate(...b.getCenter(new THREE.Vector3()).toArray());
+  return g;
+}
 
 export class Scene {
   private readonly renderer: THREE.WebGLRenderer;
@@ -226,6 +244,11 @@ export class Scene {
     return l;
   }
 
+  /** Sharp edges of a solid. */
+  private edges(solid: THREE.BufferGeometry, color: string): THREE.LineSegments {
+    return new THREE.LineSegments(new THREE.EdgesGeometry(solid, 20), new THREE.LineBasicMaterial({ color }));
+  }
+
   /** Edges of a piece in part coordinates, dashed. */
   private pieceLines(p: PieceOnStage): THREE.LineSegments {
     const at = (u: number, v: number, w: number) =>
@@ -275,11 +298,11 @@ export class Scene {
       this.world.add(new THREE.Mesh(this.ghost.geometry, glass), old);
     }
     if (play.block) {
-      this.world.add(this.wire(play.block, this.theme.brassInk));
+      const solid = stockSolid(play.block, play.ring ?? []);
+      this.world.add(this.edges(solid, this.theme.brassInk));
       const b = box(play.block);
-      const s = b.getSize(new THREE.Vector3());
       const glass = new THREE.Mesh(
-        new THREE.BoxGeometry(s.x, s.y, s.z),
+        solid,
         new THREE.MeshBasicMaterial({
           color: this.theme.brass,
           transparent: true,
@@ -288,7 +311,6 @@ export class Scene {
           side: THREE.DoubleSide,
         }),
       );
-      glass.position.copy(b.getCenter(new THREE.Vector3()));
       this.world.add(glass);
       this.bounds.union(b);
     }
@@ -386,14 +408,13 @@ export class Scene {
     const inPart = new THREE.Group();
     inPart.applyMatrix4(this.toWork(play.side));
     this.addPart(new Map(), this.theme.name === 'desk' ? '#c4cad3' : '#8b949f', inPart);
-    const block = this.wire(play.block, this.theme.brassInk);
+    const solid = stockSolid(play.block, play.ring);
+    const block = this.edges(solid, this.theme.brassInk);
     const b = box(play.block);
-    const s = b.getSize(new THREE.Vector3());
     const glass = new THREE.Mesh(
-      new THREE.BoxGeometry(s.x, s.y, s.z),
+      solid,
       new THREE.MeshBasicMaterial({ color: this.theme.brass, transparent: true, opacity: 0.16, depthWrite: false }),
     );
-    glass.position.copy(b.getCenter(new THREE.Vector3()));
     inPart.add(block, glass);
     this.world.add(inPart);
     this.bounds.union(b.clone().applyMatrix4(this.toWork(play.side)));

@@ -84,7 +84,12 @@ fn a_cross_drilled_hexagon_is_cut_from_a_bar() {
     assert!(plan.sides.iter().all(|s| s.operations.iter().all(|o| !o.title.contains("outline"))));
     // What is done at the machine says so.
     let says = |k: usize, what: &str| plan.sides[k].setup.actions().iter().any(|a| a.contains(what));
-    assert!(says(0, "hexagon collet") && says(1, "Do not open the collet") && says(2, "flats on") && says(3, "Saw the piece off"));
+    assert!(
+        says(0, "hexagon collet")
+            && says(1, "Do not open the collet")
+            && says(2, "flats on")
+            && says(3, "Saw the piece off")
+    );
 }
 
 /// By hand: alone against a torque about itself a collet holds μ·F·r; a pull along it μ·F.
@@ -154,7 +159,8 @@ fn what_no_collet_takes_is_told() {
     let id = SchemeId { school: School::Bar, hold: HoldKind::Collet, up: (2, true), along: 0 };
     let why = |part: &Part, shop: &Shop| {
         let plan = plan(part, "post", shop, &Settled { scheme: Some(id), ..Settled::default() }).unwrap().plan;
-        let f = plan.findings.iter().find(|f| f.kind == Kind::DecisionLost).map(|f| reason::plain(&f.what).into_owned());
+        let f =
+            plan.findings.iter().find(|f| f.kind == Kind::DecisionLost).map(|f| reason::plain(&f.what).into_owned());
         f.unwrap_or_default()
     };
     assert_eq!(why(&part, &shop), "");
@@ -177,7 +183,9 @@ fn an_odd_outline_comes_out_of_a_round_bar() {
     let plan = plan(&part, "odd", &shop, &Settled { scheme: Some(id), ..Settled::default() }).unwrap().plan;
     let proof = prove_plan(&part, &plan, &shop).unwrap();
     assert_eq!(plan.scheme.id.school, School::Bar, "{:?}", plan.findings);
-    assert!(matches!(plan.scheme.bar.unwrap().form, BarForm::Round { diameter_mm } if (20.0..=24.0).contains(&diameter_mm)));
+    assert!(
+        matches!(plan.scheme.bar.unwrap().form, BarForm::Round { diameter_mm } if (20.0..=24.0).contains(&diameter_mm))
+    );
     assert!(stops(&proof).is_empty() && proof.complete, "{:?}", stops(&proof));
     agrees(&part, &plan, &proof, &mut Dice::new(8), "odd");
 }
@@ -219,9 +227,18 @@ fn random_posts_are_proved() {
         let part = read(&body);
         let (plan, proof) = planned(&part, &shop);
         let told = stops(&proof);
-        println!("{seed}: {} {across:.1} × {long:.1}, {n} bores, {} sides, {} min", if hex { "hexagon" } else { "round" }, plan.sides.len(), proof.minutes.round());
+        println!(
+            "{seed}: {} {across:.1} × {long:.1}, {n} bores, {} sides, {} min",
+            if hex { "hexagon" } else { "round" },
+            plan.sides.len(),
+            proof.minutes.round()
+        );
         if plan.scheme.id.school != School::Bar || !told.is_empty() || !proof.complete {
-            bad.push(format!("{seed}: {} {told:?} {:?}", plan.scheme.id, plan.named.iter().map(|f| f.what.clone()).collect::<Vec<_>>()));
+            bad.push(format!(
+                "{seed}: {} {told:?} {:?}",
+                plan.scheme.id,
+                plan.named.iter().map(|f| f.what.clone()).collect::<Vec<_>>()
+            ));
         }
     }
     assert!(bad.is_empty(), "{bad:#?}");

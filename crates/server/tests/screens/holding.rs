@@ -137,6 +137,33 @@ async fn a_plate_on_the_table_stops_for_its_screws() {
     b.close().await;
 }
 
+/// A cross-drilled hexagon: its stock is a bar, its sides are turned with the collet block, and the saw stands before the last.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_bar_is_turned_in_its_block() {
+    let h = peopled_in(2, &shop::Shop::demo().unwrap());
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let file = std::fs::read(part("../reading/cord-post.step")).unwrap();
+    assert_eq!(ida.give("cord-post.step", &file).status(), 200);
+    let b = signed_in(&h).await;
+    b.go("/jobs/1/hold").await;
+    b.fresh(0).await;
+    b.text("5 sides, +Z up first").await;
+    b.text("A bar in its collet block, which is turned as a unit").await;
+    b.text("hexagon 17 across flats in a hexagon collet 17").await;
+    let mut bad = axe(&b, "a bar, nose up").await;
+    b.press("Side 3").await;
+    b.text("Do not open the collet").await;
+    b.text("flats on").await;
+    b.press("Side 5").await;
+    b.text("Saw the piece off the bar").await;
+    bad.extend(axe(&b, "a bar, sawn off").await);
+    b.go("/jobs/1/stock").await;
+    b.text("Bar, hexagon 17 across flats, 86 mm long").await;
+    bad.extend(axe(&b, "the stock is a bar").await);
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.close().await;
+}
+
 /// A side on a slope says what sets it, and with what zero; the picture is in another frame and still has its steps.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_slope_is_seen_as_it_stands() {

@@ -3,4 +3,4 @@
 /**
  * Ways of holding that a side may be planned with.
  */
-export type HoldKind = "vise" | "chuck" | "soft_jaws" | "plate" | "bond" | "straps";
+export type HoldKind = "vise" | "chuck" | "soft_jaws" | "plate" | "bond" | "straps" | "collet";

@@ -2,6 +2,7 @@
 import type { Adhesive } from "./Adhesive";
 import type { AngleBlocks } from "./AngleBlocks";
 import type { Chuck } from "./Chuck";
+import type { ColletBlock } from "./ColletBlock";
 import type { JawBlanks } from "./JawBlanks";
 import type { Machine } from "./Machine";
 import type { Material } from "./Material";
@@ -76,6 +77,10 @@ sheets: Array<WasteSheet>,
  * Screws for them.
  */
 sheet_screws: Array<SheetScrew>, 
+/**
+ * Blocks with collets, for bars.
+ */
+collet_blocks: Array<ColletBlock>, 
 /**
  * Cutters in their holders.
  */

@@ -31,6 +31,14 @@ material_source: Sources,
  */
 size: [number, number, number], 
 /**
+ * It is a bar, in words.
+ */
+bar: string | null, 
+/**
+ * Corners of the bar's section at its low end, part coordinates, mm; its length runs to the high end of `place`. Empty for a block.
+ */
+ring: [number, number, number][], 
+/**
  * Part coordinates.
  */
 place: Place, 

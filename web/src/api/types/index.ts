@@ -18,6 +18,7 @@ export * from './Change';
 export * from './Changes';
 export * from './Choice';
 export * from './Chuck';
+export * from './ColletBlock';
 export * from './Comparison';
 export * from './Contact';
 export * from './Crossing';

@@ -6,7 +6,7 @@ import type { Candidate, Laying, RackSheet, Sheet } from '../../api/types';
 import { useStock } from '../../frame/stock';
 import { refuse, tell, useInWords, useUnits } from '../../frame/settings';
 import { formWords, skinWords } from '../../model/pieces';
-import { say, saySize } from '../../model/units';
+import { capital, say, saySize } from '../../model/units';
 import { Button, Head, Line, Quiet, Rows, Section, Table } from '../../parts/basics';
 import { Choice } from '../../parts/Choice';
 import { Field } from '../../parts/Field';
@@ -50,7 +50,8 @@ function Sizes({ sheet }: { sheet: Sheet }) {
   };
   return (
     <Section aria-label="Size of the block">
-      <h2>Block of the plan{s.laid ? '' : ', sawn'}</h2>
+      <h2>{s.bar ? capital(s.bar) : `Block of the plan${s.laid ? '' : ', sawn'}`}</h2>
+      {s.bar ? <Quiet>As long as the collet wants it; a size typed here takes a block instead.</Quiet> : null}
       <Table>
         <thead>
           <tr>
@@ -286,7 +287,9 @@ export function StockTicket() {
   return (
     <>
       <Head>
-        <h1>{stands ? stands.piece.name : s ? `${saySize(s.size, units)} block` : 'Stock'}</h1>
+        <h1>
+          {stands ? stands.piece.name : s ? (s.bar ? capital(s.bar) : `${saySize(s.size, units)} block`) : 'Stock'}
+        </h1>
         {decided || stands || s ? (
           <Stamp kind={decided ? 'decided' : 'proposed'} words={decided ? 'decided' : 'proposed'} />
         ) : null}
@@ -335,7 +338,7 @@ export function StockTicket() {
                 </tr>
               ))}
               <tr>
-                <td>Block weighs</td>
+                <td>{s.bar ? 'Bar weighs' : 'Block weighs'}</td>
                 <td className="n">
                   <Num value={s.mass} unit="kg" digits={2} why={grounds('Weight of the block', s.mass_why)} />
                 </td>
