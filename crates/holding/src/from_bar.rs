@@ -87,6 +87,13 @@ fn bar_for(part: &Part, axis: usize, block: &ColletBlock) -> Option<Bar> {
     Some(Bar { middle_mm: middle.to_array(), form: BarForm::Round { diameter_mm }, ..any })
 }
 
+/// What a collet wants of a bar below a part that has the bar's own section, mm: its grip, room for the saw, and a little behind. None where the shop has none for it.
+pub fn bar_grip(part: &Part, shop: &Shop, axis: usize) -> Option<f64> {
+    let own = own_section(part, axis)?;
+    let has = shop.collet_blocks.iter().filter(|c| c.count > 0 && collet_for(c, &own).is_some());
+    has.map(|c| HAT + c.depth_mm + TAIL).reduce(Sure::at_most)
+}
+
 /// The bar that a part lies in along one of its axes, if it is cut from one of this section (a diameter, or a size across flats) and length, mm; or why not.
 ///
 /// # Errors

@@ -36,7 +36,7 @@ pub use carved::{Carved, Pocket};
 pub use chuck::ChuckGrip;
 pub use collet::{ColletGrip, Position};
 pub use frame::{Choice, Datum, Duty, HoldError, NotPlanned, Offer, Order, Sawn, Scheme, Setup, StockChoice, Wish};
-pub use from_bar::bar_of;
+pub use from_bar::{bar_grip, bar_of};
 pub use further::Only;
 pub use hold::{Body, Demand, FOR_EVER, Fact, Hold, HoldKind, HoldKinds, Holds, Layer};
 pub use jaw_design::in_process;

@@ -88,10 +88,9 @@ pub struct StockSheet {
     /// It is a bar, in words.
     #[serde(default)]
     pub bar: Option<String>,
-    /// Corners of the bar's section at its low end, part coordinates, mm; its length runs to the high end of `place`. Empty for a block.
+    /// Corners of the bar's section at its low end, part coordinates, mm; its length runs to the high end of `place`.
     #[serde(default)]
-    #[ts(type = "[number, number, number][]")]
-    pub ring: Vec<[f64; 3]>,
+    pub ring: Option<Vec<[f64; 3]>>,
     /// Part coordinates.
     pub place: Place,
     /// A person typed the sizes, or wants the block by the rule.
@@ -365,7 +364,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             material_source: material.map_or_else(Sources::none, |m| m.source.clone()),
             size: size.to_array(),
             bar: plan.scheme.bar.as_ref().map(|_| plan.scheme.stock_words()),
-            ring: plan.scheme.bar.as_ref().map_or_else(Vec::new, |bar| {
+            ring: plan.scheme.bar.as_ref().map(|bar| {
                 let corners = bar.section().loops().into_iter().next().unwrap_or_default();
                 corners.into_iter().map(|c| bar.frame().point(c.extend(s.min[bar.axis])).to_array()).collect()
             }),

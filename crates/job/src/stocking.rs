@@ -76,7 +76,12 @@ pub fn made(part: &Part, body: &Body, sides: &Sides, shop: &Shop) -> Made {
             let diameter = if diameter > 0.0 && across.is_none() { diameter } else { widest };
             let mut along = [0.0; 3];
             along[k] = 1.0;
-            return Made::Turn { axis: along.into(), diameter, across };
+            return Made::Turn {
+                axis: along.into(),
+                diameter,
+                across,
+                held: holding::bar_grip(part, shop, k).unwrap_or(0.0),
+            };
         }
     }
     Made::Mill { up: sides.up(), back: sides.back(), hat: sides.hat(part, &shop.vise) }
@@ -169,8 +174,9 @@ pub fn bench(
     Ok(StockBench {
         made: match made {
             Made::Mill { up, .. } => format!("milled, {} up first", part::direction_name(up)),
-            Made::Turn { axis, diameter, across } => format!(
-                "turned about {}, {}",
+            Made::Turn { axis, diameter, across, held } => format!(
+                "{} {}, {}",
+                if held > 0.0 { "from a bar along" } else { "turned about" },
                 part::direction_name(axis).trim_start_matches('+'),
                 across.map_or(format!("largest Ø{}", len(shop::tool::trim(diameter))), |a| format!(
                     "{} across flats",

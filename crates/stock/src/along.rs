@@ -46,7 +46,10 @@ impl Along {
 /// The three axes of the piece with the part turned into them.
 pub(crate) fn axes(w: &Wanted, piece: &Piece, turn: &DMat3, shift: [f64; 3], odd: bool) -> [Along; 3] {
     let env = piece.shape.envelope();
-    let hat = if let Made::Mill { hat, .. } = w.made { hat } else { 0.0 };
+    let hat = match w.made {
+        Made::Mill { hat, .. } => hat,
+        Made::Turn { held, .. } => held,
+    };
     let cast = piece.shape.cast();
     [0, 1, 2].map(|j| {
         let part = (0..3).find(|&k| (*turn * axis(k))[j].abs() > 0.5).unwrap_or(j);

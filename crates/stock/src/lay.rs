@@ -24,8 +24,9 @@ const CLEAN: f64 = 1.0;
 pub enum Made {
     /// On the mill: up on its first side, the direction of the fixed jaw, and what the grip needs below the part, mm.
     Mill { up: DVec3, back: DVec3, hat: f64 },
-    /// On the lathe: its axis (along an axis of the part), its largest diameter, and across flats if it comes from hexagon bar, mm.
-    Turn { axis: DVec3, diameter: f64, across: Option<f64> },
+    /// On the lathe, or as a bar in a collet block: its axis (along an axis of the part), its largest diameter, across flats if it comes from hexagon bar, and of a bar
+    /// in a collet block what that wants below the part (else 0), mm.
+    Turn { axis: DVec3, diameter: f64, across: Option<f64>, held: f64 },
 }
 
 /// What a piece is wanted for.

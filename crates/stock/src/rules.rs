@@ -55,7 +55,7 @@ pub const PARTING: f64 = 3.0;
 /// Both sizes are the same within this when a bar's own face stays on the part, mm.
 pub const SERVES: f64 = 0.05;
 
-/// The rule. `hat` is what the grip needs below the part, mm; `over` is a casting's allowance (least, most).
+/// The rule. `hat` is what the grip needs below the part (a vise, or the collet that a bar is in), mm; `over` is a casting's allowance (least, most).
 pub fn allowance(skin: Skin, role: Role, hat: f64, over: Option<(f64, f64)>) -> Allowance {
     let make = |least: f64, squared: f64, why: &str| Allowance {
         least,
@@ -90,6 +90,7 @@ pub fn allowance(skin: Skin, role: Role, hat: f64, over: Option<(f64, f64)>) -> 
         ),
         Role::Bottom => make(hat, 0.0, "the grip's height and 2 mm over the jaws"),
         Role::Faced => make(SIDE, 0.0, "enough to face"),
+        Role::Held if hat > 0.0 => make(hat, 0.0, "in the collet, before it for the saw, and a little behind it"),
         Role::Held => make(CHUCK + PARTING, 0.0, "15 mm in the chuck and 3 mm for the parting tool"),
     }
 }
@@ -105,6 +106,7 @@ mod tests {
         assert_eq!(allowance(Skin::Drawn, Role::Gripped, 8.0, None).least, 1.0);
         assert_eq!(allowance(Skin::Rolled, Role::Top, 8.0, None).least, 0.5);
         assert_eq!(allowance(Skin::Rolled, Role::Bottom, 8.0, None).least, 8.0);
+        assert_eq!([0.0, 39.0].map(|h| allowance(Skin::Sawn, Role::Held, h, None).least), [18.0, 39.0]);
         assert!(allowance(Skin::Cast, Role::Top, 8.0, Some((2.0, 4.0))).why.contains("0.25"));
     }
 }

@@ -195,7 +195,7 @@ fn turned_parts_lie_in_rounds_tubes_and_hexagons() {
     let shop = Shop::demo().unwrap();
     let shaft = prism(96, 15.0, 80.0);
     let volume = PI * 225.0 * 80.0;
-    let w = wanted(&shop, &shaft, volume, Made::Turn { axis: DVec3::Z, diameter: 30.0, across: None });
+    let w = wanted(&shop, &shaft, volume, Made::Turn { axis: DVec3::Z, diameter: 30.0, across: None, held: 0.0 });
     let rack = [
         piece("ground 30", Form::Round { length: Range::just(500.0), diameter: 30.0 }, Skin::Ground),
         piece("rolled 30", Form::Round { length: Range::just(500.0), diameter: 30.0 }, Skin::Rolled),
@@ -227,7 +227,7 @@ fn turned_parts_lie_in_rounds_tubes_and_hexagons() {
         &shop,
         &nut,
         3.0_f64.sqrt() / 2.0 * 900.0 * 40.0,
-        Made::Turn { axis: DVec3::Z, diameter: 34.64, across: Some(30.0) },
+        Made::Turn { axis: DVec3::Z, diameter: 34.64, across: Some(30.0), held: 0.0 },
     );
     let list = candidates(&w, &rack);
     let hex = list.iter().find(|c| c.piece.name == "hex 30").unwrap();
@@ -255,7 +255,12 @@ fn a_ring_comes_from_a_tube_whose_bore_is_smaller() {
         mesh.triangles.extend(m.triangles.iter().map(|t| t.map(|i| i + n)));
         mesh.face.extend(m.face);
     }
-    let w = wanted(&shop, &mesh, (1600.0 - 576.0) * 30.0, Made::Turn { axis: DVec3::Z, diameter: 56.57, across: None });
+    let w = wanted(
+        &shop,
+        &mesh,
+        (1600.0 - 576.0) * 30.0,
+        Made::Turn { axis: DVec3::Z, diameter: 56.57, across: None, held: 0.0 },
+    );
     let tube = |bore: f64| piece("t", Form::Tube { length: Range::just(300.0), diameter: 60.0, bore }, Skin::Rolled);
     let fit = |bore: f64| candidates(&w, &[tube(bore)])[0].laying.fit;
     // The hole's inscribed circle is Ø24: 1 mm to clean leaves a bore of 22.

@@ -41,15 +41,15 @@ export type Play =
       /** Colours of faces by their number. */
       paint?: ReadonlyMap<number, string>;
       block?: Place;
-      /** A bar's section at the low end of that; empty where it is a block. */
-      ring?: readonly (readonly [number, number, number])[];
+      /** A bar's section at the low end of that. */
+      ring?: readonly (readonly [number, number, number])[] | null;
       piece?: PieceOnStage;
     }
   | {
       kind: 'hold';
       side: SideSheet;
       block: Place;
-      ring: readonly (readonly [number, number, number])[];
+      ring?: readonly (readonly [number, number, number])[] | null;
       finished: boolean;
     }
   | { kind: 'cut'; side: SideSheet; history: History; strip: StripSetup; lines?: readonly [number, number] };
@@ -408,7 +408,7 @@ export class Scene {
     const inPart = new THREE.Group();
     inPart.applyMatrix4(this.toWork(play.side));
     this.addPart(new Map(), this.theme.name === 'desk' ? '#c4cad3' : '#8b949f', inPart);
-    const solid = stockSolid(play.block, play.ring);
+    const solid = stockSolid(play.block, play.ring ?? []);
     const block = this.edges(solid, this.theme.brassInk);
     const b = box(play.block);
     const glass = new THREE.Mesh(

@@ -203,9 +203,34 @@ fn turned_parts_look_for_round_bar() {
         piece("round 24", Form::Round { length: Range::just(300.0), diameter: 24.0 }, Skin::Ground),
         piece("round 40", Form::Round { length: Range::just(300.0), diameter: 40.0 }, Skin::Rolled),
     ];
-    let b = bench(&part, &shop, &Settled::default(), &rack, &[]).unwrap();
+    let lathe = Shop { collet_blocks: vec![], ..shop.clone() };
+    let b = bench(&part, &lathe, &Settled::default(), &rack, &[]).unwrap();
     assert!(reason::plain(&b.made).contains("turned about Z, largest Ø24"), "{}", b.made);
     let best = &b.candidates[0];
     assert_eq!((best.piece.name.as_str(), best.laying.fit), ("round 24", Fit::Fits));
     assert_eq!((b.ways.len(), b.others, b.stands.is_none()), (24, 0, true));
+    let turned = best.laying.blank[2];
+    // With a collet block it is milled from that bar, which is as much longer as the collet wants: the same as the plan takes.
+    let b = bench(&part, &shop, &Settled::default(), &rack, &[]).unwrap();
+    assert!(reason::plain(&b.made).contains("from a bar along Z, largest Ø24"), "{}", b.made);
+    let best = &b.candidates[0];
+    assert_eq!((best.piece.name.as_str(), best.laying.blank[2]), ("round 24", turned + 39.0 - 18.0));
+    let laid = Laid { piece: best.piece.clone(), lay: best.laying.lay };
+    let settled = Settled { stock: Some(StockDecision::Piece(Box::new(laid))), ..Settled::default() };
+    let p = plan(&part, "p", &shop, &settled).unwrap().plan;
+    let bar = p.scheme.bar.unwrap();
+    assert!(matches!(bar.form, geom::BarForm::Round { diameter_mm } if (diameter_mm - 24.0).abs() < 1e-9), "{bar:?}");
+    assert!(
+        p.scheme.stock.size().z <= best.laying.blank[2] + 1e-6,
+        "{} {:?}",
+        p.scheme.stock.size(),
+        best.laying.blank
+    );
+    // Too thick for any collet: said, and a block by the rule instead.
+    let thick = b.candidates.iter().find(|c| c.piece.name == "round 40").unwrap();
+    let laid = Laid { piece: thick.piece.clone(), lay: thick.laying.lay };
+    let settled = Settled { stock: Some(StockDecision::Piece(Box::new(laid))), ..Settled::default() };
+    let p = plan(&part, "p", &shop, &settled).unwrap().plan;
+    let told = p.findings.iter().find(|f| f.kind == "stock_not_planned").unwrap();
+    assert!(reason::plain(&told.what).contains("no collet of the shop takes round Ø40"), "{}", told.what);
 }

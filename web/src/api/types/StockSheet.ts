@@ -35,9 +35,9 @@ size: [number, number, number],
  */
 bar: string | null, 
 /**
- * Corners of the bar's section at its low end, part coordinates, mm; its length runs to the high end of `place`. Empty for a block.
+ * Corners of the bar's section at its low end, part coordinates, mm; its length runs to the high end of `place`.
  */
-ring: [number, number, number][], 
+ring: Array<[number, number, number]> | null, 
 /**
  * Part coordinates.
  */
