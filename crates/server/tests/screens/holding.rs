@@ -152,10 +152,9 @@ async fn a_bar_is_turned_in_its_block() {
     b.text("hexagon 17 across flats in a hexagon collet 17").await;
     let mut bad = axe(&b, "a bar, nose up").await;
     b.press("Side 3").await;
-    b.text("Do not open the collet").await;
-    b.text("flats on").await;
+    b.text("as it was found before the block was turned").await;
     b.press("Side 5").await;
-    b.text("Saw the piece off the bar").await;
+    b.text("Jaw that grips").await;
     bad.extend(axe(&b, "a bar, sawn off").await);
     b.go("/jobs/1/stock").await;
     b.text("Bar, hexagon 17 across flats, 86 mm long").await;
