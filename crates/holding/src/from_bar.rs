@@ -236,91 +236,25 @@ pub(crate) fn from_bar(
         return refused(words);
     };
     let Some(bar) = bar_of(block) else { return refused("no bar holds it".into()) };
-    // Along the bar, from the nose out.
-    let (low, high) = if up[axis] > 0.0 {
-        (part.bounds.min[axis], part.bounds.max[axis])
-    } else {
-        (-part.bounds.max[axis], -part.bounds.min[axis])
-    };
-    let sign = up[axis];
-    let on_axis = |along: f64| bar.frame().point(bar.middle().extend(sign * along));
-    let stock = bar.bounds(sign * (low - HAT - block.depth_mm - TAIL), sign * (high + TOP));
-    let long = high - low;
-
-    let design = |position: Position, found_here: bool, frame: &Placement, nose: DVec3, top: f64| {
-        let part_there = frame.inverse().bounds(&part.bounds);
-        let sticks_out = HAT + long + top;
-        let held = collet::Held {
-            shop,
-            material,
-            block,
-            bar: &bar,
-            position,
-            found_here,
-            nose,
-            sticks_out,
-            depth: block.depth_mm,
-            part: part_there,
-        };
-        collet::design(&held).map(|c| Hold::Collet(Box::new(c)))
-    };
-    // Nose up: the zero is in the middle of the nose's face.
-    let first_frame = Placement { turn: turn(up, way.back), shift: on_axis(low - HAT) };
-    let first = design(Position::Stands, true, &first_frame, DVec3::ZERO, TOP).map_err(HoldError::First)?;
-    let mut setups = vec![first.setup("side 1", Duty::AllButHat, first_frame, shop)];
-    // Nose to the right: the zero is in the middle of the finished end.
-    for (k, (place, f)) in sides.into_iter().enumerate() {
-        let frame = Placement { turn: turn(f.up, f.up.cross(up)), shift: on_axis(high) };
-        let nose = DVec3::new(-(long + HAT), 0.0, 0.0);
-        let hold = design(Position::Lies(place), k == 0, &frame, nose, 0.0).map_err(HoldError::First)?;
-        setups.push(hold.setup(&format!("side {}", k + 2), Duty::Only(f.only), frame, shop));
-    }
+    let lies = Lies::of(part, block, bar, up);
+    let mut setups = lies.in_block(b, sides, way.back).map_err(HoldError::First)?;
     let mut findings: Vec<Finding> = as_drawn(part, &bar).into_iter().collect();
     setups.iter().for_each(|s| findings.extend(doubts(s)));
-    let id = SchemeId { school: School::Bar, ..id };
-    let mut out = Scheme { bar: Some(bar), ..Scheme::begun(id, stock, setups, (up, HAT), findings) };
 
     // Sawn off, and the other end.
-    let left = if sign > 0.0 {
-        Box3 { min: stock.min.with_axis(axis, part.bounds.min[axis] - SAWN_OVER), max: stock.max }
-    } else {
-        Box3 { min: stock.min, max: stock.max.with_axis(axis, part.bounds.max[axis] + SAWN_OVER) }
-    };
-    let name = format!("side {}", out.setups.len() + 1);
-    let way_back = way.back;
-    let way = way_of_further(part, -up, shop, material, wish, &name, &Duty::All);
-    let frame = standing(way.up, way.back, &part.bounds);
-    let mut last = Stand::second(way, -up, frame, Duty::All, SAWN_OVER);
+    let name = format!("side {}", setups.len() + 1);
+    let held = way_of_further(part, -up, shop, material, wish, &name, &Duty::All);
+    let frame = standing(held.up, held.back, &part.bounds);
+    let mut last = Stand::second(held, -up, frame, Duty::All, SAWN_OVER);
     last.name = name;
-    let saw = Some(Sawn { left, over: SAWN_OVER });
     let flat = last.held_by() == Some(HoldKind::Vise);
-    // In the collet again, by what stays of the bar, where flat jaws do not hold it.
-    let own = own_section(part, axis).is_some_and(|own| own.form == bar.form);
-    let depth = block.depth_mm.at_most(long - OUT_OF_COLLET);
-    let again = if !own {
-        Err("its outside is not that of the bar any more".to_string())
-    } else if depth < SHORT * 2.0 * bar.radii()[0] {
-        Err(format!("it is {:.0} mm long: too little of it would be in the collet", len(long)))
-    } else {
-        let frame = Placement { turn: turn(-up, way_back), shift: on_axis(low + (long - depth)) };
-        let held = collet::Held {
-            shop,
-            material,
-            block,
-            bar: &bar,
-            position: Position::StandsAgain,
-            found_here: true,
-            nose: DVec3::ZERO,
-            sticks_out: long - depth + SAWN_OVER,
-            depth,
-            part: frame.inverse().bounds(&part.bounds),
-        };
-        collet::design(&held).map(|c| Hold::Collet(Box::new(c)).setup(&last.name, Duty::All, frame, shop))
-    };
+    // In the collet again where flat jaws do not hold it.
+    let again = lies.in_collet_again(b, &last.name, way.back);
+    let mut held_by = Vec::new();
     if offers {
         let kinds = last.offers(b).into_iter().filter(|o| o.kind != HoldKind::Collet);
-        out.offers.extend(kinds.map(|o| Offer { chosen: o.chosen && (flat || again.is_err()), ..o }));
-        out.offers.push(match &again {
+        held_by.extend(kinds.map(|o| Offer { chosen: o.chosen && (flat || again.is_err()), ..o }));
+        held_by.push(match &again {
             Ok(s) => Offer::of(HoldKind::Collet, s, !flat),
             Err(why) => Offer::refused(HoldKind::Collet, &last.name, why),
         });
@@ -329,21 +263,133 @@ pub(crate) fn from_bar(
         Ok(s) if !flat => Some(s),
         _ => last.setup(b),
     };
+    let mut not_planned = Vec::new();
     match setup {
         Some(s) => {
-            let s = Setup { sawn: saw, ..s };
-            out.findings.extend(doubts(&s));
-            out.setups.push(s);
+            let s = Setup { sawn: Some(Sawn { left: lies.left_by_the_saw(), over: SAWN_OVER }), ..s };
+            findings.extend(doubts(&s));
+            setups.push(s);
         }
         None => {
             let why = last.why_not();
-            out.findings.push(no_grip(&last.name, &why, wish.order));
-            out.not_planned.push(last.not_planned(why));
+            findings.push(no_grip(&last.name, &why, wish.order));
+            not_planned.push(last.not_planned(why));
         }
     }
-    let more = room(&out, &stock_in(&out.setups[0], &stock), &shop.machine, &shop.vise);
+    let id = SchemeId { school: School::Bar, ..id };
+    let begun = Scheme::begun(id, lies.stock(), setups, (up, HAT), findings);
+    let mut out = Scheme { bar: Some(bar), offers: held_by, not_planned, ..begun };
+    let more = room(&out, &stock_in(&out.setups[0], &out.stock), &shop.machine, &shop.vise);
     out.findings.extend(more);
     Ok(out)
+}
+
+/// How a part lies in a bar whose block stands nose up.
+struct Lies<'a> {
+    part: &'a Part,
+    block: &'a ColletBlock,
+    bar: Bar,
+    /// Out of the nose, part coordinates.
+    up: DVec3,
+    /// The part's ends along `up`, mm.
+    low: f64,
+    high: f64,
+}
+
+impl<'a> Lies<'a> {
+    fn of(part: &'a Part, block: &'a ColletBlock, bar: Bar, up: DVec3) -> Lies<'a> {
+        let (min, max) = (part.bounds.min.dot(up), part.bounds.max.dot(up));
+        Lies { part, block, bar, up, low: min.at_most(max), high: min.at_least(max) }
+    }
+    fn long(&self) -> f64 {
+        self.high - self.low
+    }
+    /// On the bar's middle, so far along `up`, part coordinates.
+    fn on_axis(&self, along: f64) -> DVec3 {
+        self.bar.frame().point(self.bar.middle().extend(self.up[self.bar.axis] * along))
+    }
+    /// The box around a length of the bar, from one place along `up` to another.
+    fn length(&self, from: f64, to: f64) -> Box3 {
+        let sign = self.up[self.bar.axis];
+        self.bar.bounds(sign * from, sign * to)
+    }
+    fn stock(&self) -> Box3 {
+        self.length(self.low - HAT - self.block.depth_mm - TAIL, self.high + TOP)
+    }
+    fn left_by_the_saw(&self) -> Box3 {
+        self.length(self.low - SAWN_OVER, self.high + TOP)
+    }
+    /// In the block, where so much of the bar, or of the piece, is in the collet and so much out of it, mm.
+    fn held(
+        &self,
+        b: &Bench,
+        frame: &Placement,
+        (position, found_here): (Position, bool),
+        nose: DVec3,
+        (depth, sticks_out): (f64, f64),
+    ) -> Result<Hold, String> {
+        let held = collet::Held {
+            shop: b.shop,
+            material: b.material,
+            block: self.block,
+            bar: &self.bar,
+            position,
+            found_here,
+            nose,
+            sticks_out,
+            depth,
+            part: frame.inverse().bounds(&self.part.bounds),
+        };
+        collet::design(&held).map(|c| Hold::Collet(Box::new(c)))
+    }
+    /// Nose up, then from flat to flat.
+    fn in_block(&self, b: &Bench, sides: Positions, back: DVec3) -> Result<Vec<Setup>, String> {
+        let (shop, long, depth) = (b.shop, self.long(), self.block.depth_mm);
+        // The zero is in the middle of the nose's face.
+        let frame = Placement { turn: turn(self.up, back), shift: self.on_axis(self.low - HAT) };
+        let first = self.held(b, &frame, (Position::Stands, true), DVec3::ZERO, (depth, HAT + long + TOP))?;
+        let mut out = vec![first.setup("side 1", Duty::AllButHat, frame, shop)];
+        // Nose to the right: the zero is in the middle of the finished end.
+        let nose = DVec3::new(-(long + HAT), 0.0, 0.0);
+        for (k, (place, f)) in sides.into_iter().enumerate() {
+            let frame = Placement { turn: turn(f.up, f.up.cross(self.up)), shift: self.on_axis(self.high) };
+            let hold = self.held(b, &frame, (Position::Lies(place), k == 0), nose, (depth, HAT + long))?;
+            out.push(hold.setup(&format!("side {}", k + 2), Duty::Only(f.only), frame, shop));
+        }
+        Ok(out)
+    }
+    /// Sawn off and turned end for end: by what stays of the bar.
+    fn in_collet_again(&self, b: &Bench, name: &str, back: DVec3) -> Result<Setup, String> {
+        let long = self.long();
+        let depth = self.block.depth_mm.at_most(long - OUT_OF_COLLET);
+        if own_section(self.part, self.bar.axis).is_none_or(|own| own.form != self.bar.form) {
+            return Err("its outside is not that of the bar any more".into());
+        }
+        if depth < SHORT * 2.0 * self.bar.radii()[0] {
+            return Err(format!("it is {:.0} mm long: too little of it would be in the collet", len(long)));
+        }
+        let frame = Placement { turn: turn(-self.up, back), shift: self.on_axis(self.low + (long - depth)) };
+        if !grips_all_along(self.part, &self.bar, &frame, depth) {
+            return Err("of what would be in the collet too little has the size of the bar still".into());
+        }
+        let hold =
+            self.held(b, &frame, (Position::StandsAgain, true), DVec3::ZERO, (depth, long - depth + SAWN_OVER))?;
+        Ok(hold.setup(name, Duty::All, frame, b.shop))
+    }
+}
+
+/// Has a finished part the bar's section still where a collet would close on it: below z 0 of a frame, so deep, mm? A bore across takes a little of it.
+fn grips_all_along(part: &Part, bar: &Bar, part_from_work: &Placement, depth: f64) -> bool {
+    const HEIGHTS: usize = 24;
+    const WHOLE: f64 = 0.97;
+    const SHARE: f64 = 0.6;
+    let mesh = part.mesh.placed(&part_from_work.inverse());
+    let whole = WHOLE * bar.section().area();
+    let is_whole = |k: usize| mesh.section(-depth * (k as f64 + 0.5) / HEIGHTS as f64).filled().area() > whole;
+    let all: Vec<bool> = (0..HEIGHTS).map(is_whole).collect();
+    let share = |of: &[bool]| of.iter().filter(|w| **w).count() as f64 / of.len() as f64;
+    // At both ends of the collet, or it would rock.
+    share(&all) >= SHARE && share(&all[..HEIGHTS / 4]) >= 0.5 && share(&all[HEIGHTS * 3 / 4..]) >= 0.5
 }
 
 /// What of a bar stays on the part.
@@ -363,17 +409,6 @@ fn as_drawn(part: &Part, bar: &Bar) -> Option<Finding> {
         .keyed("bar")
         .at(vec![Place::new(part.bounds.min, part.bounds.max)])
     })
-}
-
-trait WithAxis {
-    fn with_axis(self, axis: usize, v: f64) -> Self;
-}
-
-impl WithAxis for DVec3 {
-    fn with_axis(mut self, axis: usize, v: f64) -> DVec3 {
-        self[axis] = v;
-        self
-    }
 }
 
 #[cfg(test)]

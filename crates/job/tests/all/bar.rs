@@ -190,6 +190,39 @@ fn an_odd_outline_comes_out_of_a_round_bar() {
     agrees(&part, &plan, &proof, &mut Dice::new(8), "odd");
 }
 
+/// A shaft with a step: the second time only its thick end, which is the bar's still, may be in the collet; with a step at both ends nothing of it.
+#[test]
+fn a_collet_closes_again_only_on_what_is_left_of_the_bar() {
+    let shop = Shop::demo().unwrap();
+    let stepped = |low: f64| {
+        let s = Shape::cylinder([0.0, 0.0, low], UP, 12.0, 40.0).unwrap();
+        let s = s.fuse(&Shape::cylinder([0.0, 0.0, low + 40.0], UP, 8.0, 15.0).unwrap()).unwrap();
+        if low > 0.0 { s.fuse(&Shape::cylinder([0.0; 3], UP, 9.0, low).unwrap()).unwrap() } else { s }
+    };
+    let part = read(&across_bored(stepped(0.0), &[(20.0, 5.0, 0.0)]));
+    let id = |positive| SchemeId { school: School::Bar, hold: HoldKind::Collet, up: (2, positive), along: 0 };
+    let of = |part: &Part, positive: bool| {
+        let settled = Settled { scheme: Some(id(positive)), ..Settled::default() };
+        let plan = plan(part, "shaft", &shop, &settled).unwrap().plan;
+        let last = plan.sides.last().unwrap().setup.hold.kind();
+        (last, plan)
+    };
+    // The thin end first: it cannot be gripped as the bar.
+    let (last, plan) = of(&part, true);
+    assert_ne!(last, Some(HoldKind::Collet), "{:?}", plan.scheme.offers);
+    // The thick end first.
+    let (last, plan) = of(&part, false);
+    assert_eq!(last, Some(HoldKind::Collet), "{:?}", plan.scheme.offers);
+    let proof = prove_plan(&part, &plan, &shop).unwrap();
+    assert!(stops(&proof).is_empty() && proof.complete, "{:?} {:?}", stops(&proof), plan.named);
+    agrees(&part, &plan, &proof, &mut Dice::new(11), "shaft");
+    // Thin at both ends.
+    let both = read(&stepped(28.0));
+    let (_, plan) = of(&both, true);
+    let offer = plan.scheme.offers.iter().find(|o| o.kind == HoldKind::Collet).unwrap();
+    assert!(offer.why_not.contains("too little has the size of the bar"), "{offer:?}");
+}
+
 /// Random posts of hexagon and round bar: proved and whole. `GOLDCHIP_SEEDS` asks for more.
 #[test]
 fn random_posts_are_proved() {
