@@ -3,7 +3,7 @@
 
 use crate::collet::{self, Position, TAIL, bar_words, collet_for};
 use crate::frame::{Duty, HoldError, Offer, Sawn, Scheme, Setup, StockChoice};
-use crate::further::{Further, turned};
+use crate::further::{Further, Turned, grooves, turned};
 use crate::hold::{Hold, HoldKind};
 use crate::plan::{doubts, no_grip, room, stock_in};
 use crate::scheme::{SchemeId, School};
@@ -28,6 +28,10 @@ const ALIKE: f64 = 0.02;
 const CHORDS: f64 = 0.08;
 /// A piece shorter than this share of its size is rather cut from a slice, or from plate.
 const SHORT: f64 = 0.5;
+/// Less that one block leaves than another is no reason to take it, mm³.
+const LITTLE: f64 = 0.4;
+/// Rounds in grooves of more than this are turned, not milled from a few sides, mm².
+const GROOVES: f64 = 20.0;
 /// Directions are the same within this, cosine.
 const SAME: f64 = 1e-6;
 
@@ -170,29 +174,29 @@ fn looks(part: &Part, axis: DVec3) -> Vec<DVec3> {
 /// What is cut in which position of a block, counted from the first.
 type Positions = Vec<(u32, Further)>;
 
-/// The block whose positions show most of what lies across, by the fewest of them: the block, and what is cut in which.
+/// The block whose positions make most of what lies across, by the fewest of them: the block, and what is cut in which.
 fn block_for<'a>(part: &Part, up: DVec3, blocks: &[&'a ColletBlock]) -> Option<(&'a ColletBlock, Positions)> {
     let firsts = looks(part, up);
-    let mut best: Option<(f64, &ColletBlock, Positions)> = None;
     let tried: Vec<(&ColletBlock, Vec<DVec3>)> =
         blocks.iter().flat_map(|b| firsts.iter().map(|f| (*b, positions(up, *f, b.sides)))).collect();
     let sets: Vec<Vec<DVec3>> = tried.iter().map(|t| t.1.clone()).collect();
-    for ((block, all), (left, found)) in tried.iter().zip(turned(part, up, &sets)) {
-        let better = match &best {
-            None => true,
-            Some((l, _, s)) => left < l - 0.4 || (left < l + 0.4 && found.len() < s.len()),
-        };
+    let mut best: Option<(&(&ColletBlock, Vec<DVec3>), Turned)> = None;
+    for (of, found) in tried.iter().zip(turned(part, up, &sets)) {
+        let better = best.as_ref().is_none_or(|(_, b)| {
+            found.left < b.left - LITTLE || (found.left < b.left + LITTLE && found.sides.len() < b.sides.len())
+        });
         if better {
-            // Counted from the first that is cut.
-            let place = |f: &Further| all.iter().position(|d| d.dot(f.up) > 1.0 - SAME).unwrap_or(0) as u32;
-            let start = found.first().map_or(0, &place);
-            let mut sides: Positions =
-                found.into_iter().map(|f| ((place(&f) + block.sides - start) % block.sides, f)).collect();
-            sides.sort_by_key(|s| s.0);
-            best = Some((left, block, sides));
+            best = Some((of, found));
         }
     }
-    best.map(|(_, block, sides)| (block, sides))
+    let ((block, all), found) = best?;
+    // Counted from the first that is cut.
+    let place = |f: &Further| all.iter().position(|d| d.dot(f.up) > 1.0 - SAME).unwrap_or(0) as u32;
+    let start = found.sides.first().map_or(0, &place);
+    let mut sides: Positions =
+        found.sides.into_iter().map(|f| ((place(&f) + block.sides - start) % block.sides, f)).collect();
+    sides.sort_by_key(|s| s.0);
+    Some((*block, sides))
 }
 
 /// The whole way.
@@ -225,6 +229,10 @@ pub(crate) fn from_bar(
             return refused(format!("the part does not lie in the bar that was chosen, {}", bar_words(bar)));
         }
         StockChoice::Sizes(_) | StockChoice::Over(_) => return refused("the block that was chosen is no bar".into()),
+    }
+    let around = grooves(part, up);
+    if around > GROOVES {
+        return refused(format!("it has grooves all around, {around:.0} mm² of their bottom: they want turning"));
     }
     let fits: Vec<&ColletBlock> = there.iter().copied().filter(|c| bar_of(c).is_some()).collect();
     let Some((block, sides)) = block_for(part, up, &fits) else {

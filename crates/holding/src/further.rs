@@ -4,7 +4,7 @@
 //! fewest are taken that together see as much of it as all four (all sixteen choices are looked at).
 
 use geom::{DMat3, DVec3, Placement, RayGrid};
-use part::{Part, Surface, View};
+use part::{Face, Part, Surface, View};
 use rayon::prelude::*;
 use reason::Sure;
 use serde::{Deserialize, Serialize};
@@ -65,14 +65,22 @@ impl Hidden<'_> {
     }
 }
 
-/// A bar whose block is turned: of each set of directions the fewest that see as much of what is hidden along `up` as all of them, what each is for, and what none
-/// of them sees, mm³.
-pub(crate) fn turned(part: &Part, up: DVec3, sets: &[Vec<DVec3>]) -> Vec<(f64, Vec<Further>)> {
+/// What a set of directions makes of what is hidden along another.
+#[derive(Clone, Default)]
+pub(crate) struct Turned {
+    /// The fewest directions that make as much as all, and what each is for.
+    pub sides: Vec<Further>,
+    /// Hidden, and made by none of them, mm³.
+    pub left: f64,
+}
+
+/// A bar whose block is turned: what each set of directions makes of what is hidden along `up`.
+pub(crate) fn turned(part: &Part, up: DVec3, sets: &[Vec<DVec3>]) -> Vec<Turned> {
     let Hidden { frame, places, cell, .. } = Hidden::along(part, up, 0.25);
     let places: Vec<DVec3> = places.into_iter().map(|p| frame.point(p)).collect();
     let volume = |n: usize| n as f64 * cell.powi(3);
     if volume(places.len()) < LEAST {
-        return sets.iter().map(|_| (0.0, Vec::new())).collect();
+        return vec![Turned::default(); sets.len()];
     }
     // Each direction is asked once, whatever sets it is in.
     let mut all: Vec<DVec3> = Vec::new();
@@ -103,7 +111,7 @@ pub(crate) fn turned(part: &Part, up: DVec3, sets: &[Vec<DVec3>]) -> Vec<(f64, V
                     Further { up: set[k], only: Only { places, cell } }
                 })
                 .collect();
-            (volume(places.len() - covered), sides)
+            Turned { sides, left: volume(places.len() - covered) }
         })
         .collect()
 }
@@ -202,6 +210,53 @@ pub(crate) fn further(part: &Part, up: DVec3, at_an_angle: &[(DVec3, &Only)]) ->
         .collect()
 }
 
+/// Of rounds about a direction, outside ones, what lies in a groove, mm²: neither that direction nor the other sees it, or, where it is shallow, rounds about the same axis
+/// stand wider than it both above and below.
+pub(crate) fn grooves(part: &Part, up: DVec3) -> f64 {
+    const CELL: f64 = 0.3;
+    // Beside the wall, so that the rays of a neighbour do not tell.
+    const OFF: f64 = 0.6;
+    // Wider by this, or higher, is meant; the mesh's chords are not, mm.
+    const MEANT: f64 = 0.05;
+    let seen = [up, -up].map(|d| sees(part, d, CELL));
+    // Each round about the direction: a point of its axis, and how high and how wide its corners are.
+    let rounds: Vec<(&Face, DVec3, Vec<[f64; 2]>)> = (part.faces.iter())
+        .filter_map(|f| {
+            let (Surface::Cylinder { axis, origin, hollow: false, .. }
+            | Surface::Cone { axis, origin, hollow: false, .. }) = f.surface
+            else {
+                return None;
+            };
+            let foot = origin - up * origin.dot(up);
+            let corners = f.triangles.clone().flat_map(|t| part.mesh.corners(t));
+            let profile = corners.map(|p| [p.dot(up), (p - up * p.dot(up)).distance(foot)]).collect();
+            (axis.dot(up).abs() > 1.0 - 1e-6).then_some((f, foot, profile))
+        })
+        .collect();
+    let in_groove = |foot: DVec3, profile: &[[f64; 2]]| {
+        let (mut low, mut high, mut wide) = (f64::INFINITY, f64::NEG_INFINITY, 0.0);
+        for &[z, r] in profile {
+            (low, high, wide) = (z.at_most(low), z.at_least(high), r.at_least(wide));
+        }
+        let wider = |beyond: &dyn Fn(f64) -> bool| {
+            let about = rounds.iter().filter(|r| r.1.distance(foot) < MEANT);
+            about.flat_map(|r| &r.2).any(|&[z, r]| r > wide + MEANT && beyond(z))
+        };
+        wider(&|z| z > high - MEANT) && wider(&|z| z < low + MEANT)
+    };
+    let hidden = |t: usize| {
+        let [a, b, c] = part.mesh.corners(t);
+        let p = (a + b + c) / 3.0 + part.mesh.normal(t).normalize_or_zero() * OFF;
+        seen.iter().all(|s| !s(p))
+    };
+    let area = |t: usize| part.mesh.normal(t).length() / 2.0;
+    let in_grooves = |(f, foot, profile): &(&Face, DVec3, Vec<[f64; 2]>)| {
+        let all = in_groove(*foot, profile);
+        f.triangles.clone().filter(|&t| all || hidden(t)).map(area).sum::<f64>()
+    };
+    rounds.iter().map(in_grooves).sum()
+}
+
 /// What a direction sees: is nothing of the part above a place?
 fn sees(part: &Part, d: DVec3, cell: f64) -> impl Fn(DVec3) -> bool {
     let view = View::new(part, upright(d));
@@ -213,8 +268,9 @@ fn sees(part: &Part, d: DVec3, cell: f64) -> impl Fn(DVec3) -> bool {
         let q = to.point(p);
         // Beside a wall that runs along `d` the ray on the other side of it tells.
         let near = |k: usize, v: f64| grid.range(k, v - 1.5 * cell, v + 1.5 * cell);
-        let mut rays = near(1, q.y).flat_map(|j| near(0, q.x).map(move |i| j * grid.count[0] + i));
-        rays.any(|k| tops[k] <= q.z + cell)
+        let mut rays = near(1, q.y).flat_map(|j| near(0, q.x).map(move |i| j * grid.count[0] + i)).peekable();
+        // Where there is no ray, there is no part.
+        rays.peek().is_none() || rays.any(|k| tops[k] <= q.z + cell)
     }
 }
 

@@ -167,6 +167,13 @@ fn what_no_collet_takes_is_told() {
     assert!(why(&part, &Shop { collet_blocks: vec![], ..shop.clone() }).contains("no collet block"));
     let wide = read(&hexagon(36.0, 42.0, &[(9.0, 5.0, 90.0)]));
     assert!(why(&wide, &shop).contains("they go up to Ø26"), "{}", why(&wide, &shop));
+    // A groove all around is turned, not milled from six sides.
+    let ring = Shape::cylinder([0.0, 0.0, 18.0], UP, 12.0, 5.0).unwrap();
+    for r in [7.0, 9.7] {
+        let ring = ring.cut(&Shape::cylinder([0.0, 0.0, 17.0], UP, r, 7.0).unwrap()).unwrap();
+        let grooved = read(&Shape::cylinder([0.0; 3], UP, 10.0, 42.0).unwrap().cut(&ring).unwrap());
+        assert!(why(&grooved, &shop).contains("want turning"), "{r}: {}", why(&grooved, &shop));
+    }
     let plain = plan(&part, "post", &Shop { collet_blocks: vec![], ..shop.clone() }, &Settled::default()).unwrap().plan;
     assert_ne!(plain.scheme.id.school, School::Bar);
     assert!(plain.scheme.bar.is_none());
