@@ -8,6 +8,7 @@ import { themeName, useStore } from './frame/settings';
 import { SignIn } from './frame/SignIn';
 import { Global } from './parts/Global';
 import { desk, machine } from './parts/theme';
+import { BookPage } from './shop/BookPage';
 import { ShopPage } from './shop/ShopPage';
 import { Bench } from './tickets/bench/Bench';
 
@@ -26,6 +27,7 @@ export function App() {
         <Routes>
           <Route path="/jobs/:id/:ticket?" element={<JobPage me={me.data} />} />
           <Route path="/shop" element={<ShopPage me={me.data} />} />
+          <Route path="/shop/:chapter" element={<BookPage me={me.data} />} />
           <Route path="*" element={<Bench me={me.data} />} />
         </Routes>
       )}

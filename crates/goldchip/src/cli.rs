@@ -16,8 +16,8 @@ use std::time::Instant;
 pub const READER_WORD: &str = "read-model";
 
 const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--stays N] [--unit mm|inch|cm|m]
-                [--thickness MM] [--answer QUESTION=ANSWER]… [--hold vise|soft-jaws[,…]] [--scheme NAME] [--pieces N] [--compare] --out DIR
-       goldchip prove PLAN_DIR";
+                [--thickness MM] [--answer QUESTION=ANSWER]… [--hold vise|soft-jaws[,…]] [--scheme NAME] [--pieces N] [--compare] [--shop FILE] --out DIR
+       goldchip prove PLAN_DIR [--shop FILE]";
 
 enum Failure {
     /// Exit 2.
@@ -140,11 +140,13 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let (mut model, mut out) = (None::<PathBuf>, None::<PathBuf>);
     let mut settled = Settled::default();
     let (mut machine, mut rack, mut compare) = (None::<String>, None::<PathBuf>, false);
+    let mut book = None::<PathBuf>;
     while let Some(arg) = parser.next()? {
         match arg {
             Long("material") => settled.material = Some(parser.value()?.string()?),
             Long("machine") => machine = Some(parser.value()?.string()?),
             Long("stock") => settled.stock = Some(job::StockDecision::Sizes(sizes(&parser.value()?.string()?)?)),
+            Long("shop") => book = Some(parser.value()?.into()),
             Long("rack") => rack = Some(parser.value()?.into()),
             Long("solid") => {
                 let n = number_of_solid("solid", &parser.value()?.string()?)?;
@@ -176,7 +178,7 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     }
     let model = model.ok_or_else(|| Failure::Refused(format!("no model is given; {USAGE}")))?;
     let out = out.ok_or_else(|| Failure::Refused(format!("--out DIR is missing; {USAGE}")))?;
-    let shop = Shop::demo().map_err(JobError::from)?;
+    let shop = shop_of(book.as_deref())?;
     if let Some(name) = machine
         && !shop.machine.id.eq_ignore_ascii_case(&name)
         && !shop.machine.name.eq_ignore_ascii_case(&name)
@@ -254,6 +256,14 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     Ok(code(&proof))
 }
 
+/// The shop's book of a file, as the Shop page writes it; the demo shop's where none is given.
+fn shop_of(file: Option<&Path>) -> Result<Shop, Failure> {
+    let Some(file) = file else { return Ok(Shop::demo().map_err(JobError::from)?) };
+    let text = std::fs::read_to_string(file)
+        .map_err(|e| Failure::Refused(format!("the shop's book {} cannot be read: {e}", file.display())))?;
+    Shop::from_text(&text).map_err(|e| Failure::Refused(format!("{}: {e}", file.display())))
+}
+
 fn pieces(text: &str) -> Result<u32, Failure> {
     let refused = |why: String| Failure::Refused(format!("--pieces {text}: {why}; write for example --pieces 50"));
     let n: u32 = text.parse().map_err(|_| refused("that is no number".into()))?;
@@ -271,15 +281,18 @@ fn number_of_solid(option: &str, text: &str) -> Result<u32, Failure> {
 }
 
 fn prove(mut parser: lexopt::Parser) -> Result<i32, Failure> {
-    let mut dir = None::<PathBuf>;
+    let (mut dir, mut book) = (None::<PathBuf>, None::<PathBuf>);
     while let Some(arg) = parser.next()? {
         match arg {
+            Long("shop") => book = Some(parser.value()?.into()),
             Value(v) if dir.is_none() => dir = Some(v.into()),
             other => return Err(other.unexpected().into()),
         }
     }
     let dir = dir.ok_or_else(|| Failure::Refused(format!("no plan is given; {USAGE}")))?;
-    let shop = Shop::demo().map_err(JobError::from)?;
+    // The book that it was planned with lies beside the plan.
+    let beside = Some(dir.join(files::SHOP)).filter(|f| f.exists());
+    let shop = shop_of(book.or(beside).as_deref())?;
     let loaded = files::load(&dir)?;
     let part = job::read_part(Path::new(&loaded.model), &loaded.plan.part.reading, &reader()?, &[READER_WORD])?;
     let reader = reader()?;

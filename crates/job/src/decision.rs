@@ -53,6 +53,12 @@ pub enum Decision {
     Model { sha: Option<String>, file: String },
     /// An edited text takes the place of a setup's posted program; none: the posted one.
     Edited { setup: String, sha: Option<String>, file: String },
+    /// It is planned with this revision of the shop's book; none: with that of its beginning.
+    Shop {
+        /// Number.
+        #[ts(type = "number | null")]
+        revision: Option<i64>,
+    },
     /// Unit of the job's screens; none for the shop's. It changes no plan.
     Units { units: Option<Units> },
 }
@@ -76,6 +82,7 @@ impl Decision {
             Decision::Mark { id, .. } => format!("mark/{id}"),
             Decision::Ask { id, .. } => format!("ask/{id}"),
             Decision::Edited { setup, .. } => format!("edited/{setup}"),
+            Decision::Shop { .. } => "shop".into(),
             Decision::Units { .. } => "units".into(),
         }
     }
@@ -97,6 +104,7 @@ impl Decision {
             Decision::Mark { id, .. } => Decision::Mark { id: id.clone(), mark: None },
             Decision::Ask { id, .. } => Decision::Ask { id: id.clone(), ask: None },
             Decision::Edited { setup, .. } => Decision::Edited { setup: setup.clone(), sha: None, file: String::new() },
+            Decision::Shop { .. } => Decision::Shop { revision: None },
             Decision::Units { .. } => Decision::Units { units: None },
         }
     }
@@ -231,6 +239,10 @@ pub struct Settled {
     /// Edited programs by the name of their setup.
     #[serde(default)]
     pub edited: BTreeMap<String, EditedText>,
+    /// Revision of the shop's book; none: that of the job's beginning. Whoever plans gives the shop itself.
+    #[serde(default)]
+    #[ts(type = "number | null")]
+    pub shop: Option<i64>,
     /// Unit of the screens.
     pub units: Option<Units>,
 }
@@ -300,6 +312,7 @@ impl Settled {
                     let text = |sha: &String| EditedText { sha: sha.clone(), file: file.clone(), text: None };
                     put(&mut s.edited, setup, sha.as_ref().map(text).as_ref());
                 }
+                Decision::Shop { revision } => s.shop = *revision,
                 Decision::Units { units } => s.units = *units,
             }
         }

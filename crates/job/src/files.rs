@@ -316,8 +316,15 @@ pub fn write(
         std::fs::write(&path, m.outline().map_err(FileError::Refused)?).map_err(io(&path))?;
         written.push(path);
     }
+    let path = dir.join(SHOP);
+    let book = serde_json::to_vec_pretty(shop).map_err(|e| FileError::Refused(e.to_string()))?;
+    std::fs::write(&path, book).map_err(io(&path))?;
+    written.push(path);
     Ok(written)
 }
+
+/// The shop's book beside `plan.json`, as it was planned with.
+pub const SHOP: &str = "shop.json";
 
 /// One folder: a plan with its model.
 fn write_folder(

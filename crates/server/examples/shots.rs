@@ -27,7 +27,7 @@ async fn main() {
             "js" => println!("{}", b.js(rest).await),
             "sleep" => tokio::time::sleep(Duration::from_millis(rest.parse().unwrap())).await,
             "shot" => {
-                if !["bench", "sign-in", "shop", "keeping"].contains(&rest) {
+                if !["bench", "sign-in", "shop", "keeping"].iter().any(|page| rest.starts_with(page)) {
                     b.drawn().await;
                 }
                 tokio::time::sleep(Duration::from_millis(400)).await;

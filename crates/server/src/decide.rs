@@ -1,6 +1,7 @@
 //! Decisions: append-only, numbered under the job's lock, with keys, conflicts, undo and redo.
 
 use crate::blobs;
+use crate::book;
 use crate::db::rows::DecisionRow;
 use crate::db::schema::{decisions, jobs};
 use crate::db::{Conn, now};
@@ -109,6 +110,8 @@ pub fn words(d: &Decision) -> String {
             1 => "one piece".into(),
             n => format!("{n} pieces"),
         },
+        Decision::Shop { revision: Some(_) } => "planned with the shop's newer book".into(),
+        Decision::Shop { revision: None } => "planned with the book of its beginning".into(),
         Decision::Units { units: None } => "lengths as in the shop".into(),
     }
 }
@@ -262,24 +265,29 @@ pub fn decide(c: &mut Conn, me: &Me, id: i64, d: &Decide) -> Result<Revision, Fa
             return Err(Fault::Bad("An edited program is given as a file, on the Program ticket".into()));
         }
     }
-    if let Decision::Material { id: Some(m) } = &d.decision {
-        let shop = job_rows::shop_of(c, job.shop_revision_id)?;
-        shop.material(m).map_err(|e| Fault::Bad(e.to_string()))?;
-    }
-    if let Decision::Rehearsal { on: Some(r) } = &d.decision {
-        let shop = job_rows::shop_of(c, job.shop_revision_id)?;
-        shop.material(&r.material).map_err(|e| Fault::Bad(e.to_string()))?;
-    }
-    if let Decision::Operation { change: Some(change), .. } = &d.decision
-        && let Some(n) = change.tool
-    {
-        let shop = job_rows::shop_of(c, job.shop_revision_id)?;
-        if !shop.crib.iter().any(|t| t.number == n) {
-            return Err(Fault::Bad(format!("The crib has no T{n}; choose one of its cutters")));
-        }
-    }
+    named_in_the_book(c, &job, &d.decision)?;
     conflict(c, id, &key, d.revision)?;
     append(c, me, &job, &d.decision, None, None)
+}
+
+/// What a decision names of the shop must stand in the book that the job is planned with.
+fn named_in_the_book(c: &mut Conn, job: &crate::db::rows::Job, d: &Decision) -> Result<(), Fault> {
+    let settled = job_rows::settled(c, job.id)?;
+    let (material, tool) = match d {
+        Decision::Material { id: Some(m) } => (Some(m), None),
+        Decision::Rehearsal { on: Some(r) } => (Some(&r.material), None),
+        Decision::Operation { change: Some(change), .. } => (None, change.tool),
+        Decision::Shop { revision: Some(r) } => return book::takes(c, job, &settled, *r),
+        _ => return Ok(()),
+    };
+    let shop = book::of_job(c, job, &settled)?;
+    if let Some(m) = material {
+        shop.material(m).map_err(|e| Fault::Bad(e.to_string()))?;
+    }
+    match tool.filter(|n| shop.crib.iter().all(|t| t.number != *n)) {
+        Some(n) => Err(Fault::Bad(format!("The crib has no T{n}; choose one of its cutters"))),
+        None => Ok(()),
+    }
 }
 
 /// A new revision of the model, with its file as it came and as it was read.

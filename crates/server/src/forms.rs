@@ -62,8 +62,9 @@ pub fn forms(db: &Db, reader: &Path, me: &Me, id: i64) -> Result<FormsSheet, Fau
     let none = FormsSheet { piece: None, left: 0, wanted: 0, lengths: None, enough: true, forms: Vec::new() };
     let (wants, left, shop) = db.act(|c| {
         let mine = job_rows::of(c, me, id)?;
-        let shop = job_rows::shop_of(c, mine.shop_revision_id)?;
-        let Some(piece) = laid_of(&mine, job_rows::settled(c, id)?).map(|(_, l)| l.piece) else {
+        let settled = job_rows::settled(c, id)?;
+        let shop = crate::book::of_job(c, &mine, &settled)?;
+        let Some(piece) = laid_of(&mine, settled).map(|(_, l)| l.piece) else {
             return Ok((Vec::new(), 0, shop));
         };
         let on_the_bench = jobs::shop_id.eq(me.shop_id).and(jobs::archived.eq(false).or(jobs::id.eq(id)));

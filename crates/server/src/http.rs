@@ -1,5 +1,6 @@
 //! The web: routes translate, nothing more. Use cases stand beside this folder.
 
+mod book;
 mod events;
 mod keeping;
 mod outer;

@@ -2,6 +2,7 @@
 
 use crate::audit;
 use crate::blobs;
+use crate::book::{self, NewerBook};
 use crate::db::rows::{DecisionRow, Job, Task};
 use crate::db::schema::{decisions, issued, jobs, people, shop_revisions, shops, tasks};
 use crate::db::{Conn, last_id, now};
@@ -126,8 +127,8 @@ pub struct JobState {
     pub sheet_revision: Option<i64>,
     /// The sheet is that of the newest revision and of this build: only then may it say *proved*.
     pub fresh: bool,
-    /// A newer shop revision than the job's exists.
-    pub shop_changed: bool,
+    /// The shop's book has changed since the revision that the job is planned with.
+    pub newer_book: Option<NewerBook>,
     /// Programs that left the house.
     pub issued: Vec<Issued>,
 }
@@ -278,8 +279,9 @@ pub const OUTDATED: i64 = -1;
 
 /// Key of the sheet that a job should have: what goes into it, as it stands.
 pub fn key_of(c: &mut Conn, job: &Job) -> Result<String, Fault> {
-    let shop = shop_of(c, job.shop_revision_id)?;
-    Ok(crate::work::sheet_key(&job.model, &shop, &job.title, &with_offer(job, settled(c, job.id)?)))
+    let settled = settled(c, job.id)?;
+    let shop = book::of_job(c, job, &settled)?;
+    Ok(crate::work::sheet_key(&job.model, &shop, &job.title, &with_offer(job, settled)))
 }
 
 /// Ask for the sheets that another build of this program made, or that a crash left behind. Called at the start of the server.
@@ -515,7 +517,6 @@ pub fn state(c: &mut Conn, me: &Me, id: i64) -> Result<JobState, Fault> {
     let settled = with_offer(&job, Settled::after(list.iter().map(|d| &d.decision)));
     let card = card(c, &job)?;
     let fresh = job.sheet_revision == Some(job.revision) && card.work == Work::Done;
-    let newest = newest_shop_revision(c, job.shop_id)?;
     let out: Vec<(i64, i64, String, String, i64, NaiveDateTime)> = issued::table
         .filter(issued::job_id.eq(id))
         .order(issued::id.desc())
@@ -527,10 +528,10 @@ pub fn state(c: &mut Conn, me: &Me, id: i64) -> Result<JobState, Fault> {
         undo: words_of(undo.last()),
         redo: words_of(redo.last()),
         decisions: list,
+        newer_book: book::newer(c, &job, &settled)?,
         settled,
         sheet_revision: job.sheet_revision,
         fresh,
-        shop_changed: newest != job.shop_revision_id,
         issued: out
             .into_iter()
             .map(|(id, revision, side, file, p, at)| Issued { id, revision, side, file, who: name(p), at: stamp(at) })
@@ -560,6 +561,7 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
         Some(m) => format!("{}-{}.ngc", m.name, stem_of(&job.title)),
         None => format!("{}-{what}{}.ngc", side + 1, stem_of(&job.title)),
     };
+    let with = book::revision_of(&job, &settled(c, id)?);
     diesel::insert_into(issued::table)
         .values((
             issued::job_id.eq(id),
@@ -568,7 +570,7 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
             issued::file.eq(&file),
             issued::program.eq(&s.program),
             issued::sheet.eq(String::from_utf8_lossy(&json).into_owned()),
-            issued::shop_revision_id.eq(job.shop_revision_id),
+            issued::shop_revision_id.eq(with),
             issued::build.eq(job::cache::BUILD),
             issued::person_id.eq(me.id),
             issued::at.eq(now()),

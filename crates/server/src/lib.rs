@@ -4,6 +4,7 @@
 pub mod audit;
 pub mod backup;
 pub mod blobs;
+pub mod book;
 pub mod crew;
 pub mod db;
 pub mod decide;

@@ -216,7 +216,7 @@ impl<'a> Looker<'a> {
     }
 
     fn stocked(&mut self, job: &Job, settled: Settled) -> Result<(Arc<Part>, Settled, shop::Shop), Fault> {
-        let shop = self.db.act(|c| job_rows::shop_of(c, job.shop_revision_id))?;
+        let shop = self.db.act(|c| crate::book::of_job(c, job, &settled))?;
         let settled = job_rows::with_offer(job, settled);
         Ok((self.part(job, &settled)?, settled, shop))
     }

@@ -130,7 +130,8 @@ fn part_key(job: &Job, settled: &Settled, shop: &Shop) -> String {
 /// The part's ticket as JSON, if a worker has made it; else it is asked for, once. Why it cannot be made is a refusal.
 pub fn part_seen(c: &mut Conn, me: &Me, id: i64) -> Result<Option<Vec<u8>>, Fault> {
     let job = job_rows::of(c, me, id)?;
-    let (settled, shop) = (job_rows::settled(c, id)?, job_rows::shop_of(c, job.shop_revision_id)?);
+    let settled = job_rows::settled(c, id)?;
+    let shop = crate::book::of_job(c, &job, &settled)?;
     if let Some(kept) = blobs::get(c, &part_key(&job, &settled, &shop))? {
         return Ok(Some(kept));
     }
@@ -316,8 +317,8 @@ impl From<JobError> for Outcome {
 fn order(db: &Db, claim: &Claim) -> Result<Order, Fault> {
     db.act(|c| {
         let job: Job = jobs::table.find(claim.job_id).select(Job::as_select()).first(c)?;
-        let shop = job_rows::shop_of(c, job.shop_revision_id)?;
         let settled = job_rows::settled(c, job.id)?;
+        let shop = crate::book::of_job(c, &job, &settled)?;
         Ok(Order { job, shop, settled })
     })
 }

@@ -1,5 +1,6 @@
 //! The shop as plain data: cutters, holders, machine, vise, materials, each with the source of its numbers.
 
+pub mod book;
 pub mod collet;
 pub mod machine;
 pub mod pallet;
@@ -152,28 +153,37 @@ impl Shop {
         Ok(shop)
     }
 
-    fn check(&self) -> Result<(), ShopError> {
-        if let Some(fault) = self.machine.fault().or_else(|| self.crib.iter().find_map(Tool::fault)) {
+    /// Why this shop cannot be counted with: the first thing that makes no sense in it.
+    ///
+    /// # Errors
+    /// [`ShopError::Wrong`] and [`ShopError::NoMaterial`], with what to do.
+    pub fn check(&self) -> Result<(), ShopError> {
+        let one_by_one: [&dyn Fn() -> Option<String>; 17] = [
+            &|| self.machine.fault(),
+            &|| self.vise.fault(),
+            &|| self.crib.iter().find_map(Tool::fault),
+            &|| self.materials.iter().find_map(Material::fault),
+            &|| self.jaw_blanks.iter().find_map(JawBlanks::fault),
+            &|| self.chucks.iter().find_map(Chuck::fault),
+            &|| self.pallets.iter().find_map(Pallet::fault),
+            &|| self.adhesives.iter().find_map(Adhesive::fault),
+            &|| self.pins.iter().find_map(Pin::fault),
+            &|| self.screws.iter().find_map(Screw::fault),
+            &|| self.angle_blocks.as_ref().and_then(AngleBlocks::fault),
+            &|| self.sine_bars.iter().find_map(SineBar::fault),
+            &|| self.table.as_ref().and_then(Table::fault),
+            &|| self.straps.iter().find_map(Strap::fault),
+            &|| self.sheets.iter().find_map(WasteSheet::fault),
+            &|| self.sheet_screws.iter().find_map(SheetScrew::fault),
+            &|| self.collet_blocks.iter().find_map(ColletBlock::fault),
+        ];
+        if let Some(fault) = one_by_one.iter().find_map(|f| f()) {
             return Err(ShopError::Wrong(fault));
         }
-        let blanks = self.jaw_blanks.iter().find_map(JawBlanks::fault);
-        let blanks = blanks.or_else(|| self.chucks.iter().find_map(Chuck::fault));
-        let stuck = || self.pallets.iter().find_map(Pallet::fault);
-        let screwed = || self.pins.iter().find_map(Pin::fault).or_else(|| self.screws.iter().find_map(Screw::fault));
-        let stuck = blanks.or_else(stuck).or_else(|| self.adhesives.iter().find_map(Adhesive::fault));
-        let tilted = || {
-            let blocks = self.angle_blocks.as_ref().and_then(AngleBlocks::fault);
-            blocks.or_else(|| self.sine_bars.iter().find_map(SineBar::fault))
-        };
-        let on_table = || {
-            let straps =
-                self.table.as_ref().and_then(Table::fault).or_else(|| self.straps.iter().find_map(Strap::fault));
-            let sheets = straps.or_else(|| self.sheets.iter().find_map(WasteSheet::fault));
-            let sheets = sheets.or_else(|| self.sheet_screws.iter().find_map(SheetScrew::fault));
-            sheets.or_else(|| self.collet_blocks.iter().find_map(ColletBlock::fault))
-        };
-        if let Some(fault) = stuck.or_else(screwed).or_else(tilted).or_else(on_table) {
-            return Err(ShopError::Wrong(fault));
+        for (what, name) in self.names() {
+            if name.trim().is_empty() {
+                return Err(ShopError::Wrong(format!("a {what} needs a name")));
+            }
         }
         for m in self.jaw_blanks.iter().map(|b| &b.material).chain(self.pallets.iter().map(|p| &p.material)) {
             self.material(m)?;
@@ -183,7 +193,30 @@ impl Shop {
                 return Err(ShopError::Wrong(format!("tool number {} is given twice", t.number)));
             }
         }
+        for (k, m) in self.materials.iter().enumerate() {
+            if self.materials[..k].iter().any(|o| o.id.eq_ignore_ascii_case(&m.id)) {
+                return Err(ShopError::Wrong(format!("the material '{}' is given twice", m.id)));
+            }
+        }
+        if self.materials.is_empty() || self.crib.is_empty() {
+            return Err(ShopError::Wrong("a shop has a material and a cutter at least".into()));
+        }
         Ok(())
+    }
+
+    /// What is known by a name, and that.
+    fn names(&self) -> Vec<(&'static str, &str)> {
+        let mut out = vec![("mill", self.machine.name.as_str()), ("vise", &self.vise.name)];
+        out.extend(self.materials.iter().flat_map(|m| [("material", m.name.as_str()), ("material", &m.id)]));
+        out.extend(self.jaw_blanks.iter().map(|x| ("pair of jaw blanks", x.name.as_str())));
+        out.extend(self.chucks.iter().map(|x| ("chuck", x.name.as_str())));
+        out.extend(self.pallets.iter().map(|x| ("pallet", x.name.as_str())));
+        out.extend(self.adhesives.iter().map(|x| ("tape or glue", x.name.as_str())));
+        out.extend(self.sine_bars.iter().map(|x| ("sine bar", x.name.as_str())));
+        out.extend(self.straps.iter().map(|x| ("strap", x.name.as_str())));
+        out.extend(self.sheets.iter().map(|x| ("sheet", x.name.as_str())));
+        out.extend(self.collet_blocks.iter().map(|x| ("collet block", x.name.as_str())));
+        out
     }
 
     /// By id or name, whatever the case.

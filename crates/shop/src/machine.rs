@@ -119,6 +119,32 @@ impl Machine {
         if !rising || !sound {
             return Some("the spindle's points must rise in speed and be above 0".into());
         }
+        let travel = (0..3).all(|k| {
+            let (a, b) = (self.travel_min_mm[k], self.travel_max_mm[k]);
+            a.is_finite() && b.is_finite() && a < b && b - a < 10_000.0
+        });
+        if !travel {
+            return Some("the mill's travel must go from a lower to a higher coordinate along each axis".into());
+        }
+        let moves = [
+            self.nose_to_table_mm,
+            self.feed_max_mm_min,
+            self.rapid_mm_min,
+            self.acceleration_mm_s2,
+            self.junction_mm,
+            self.block_s,
+            self.plate_kw,
+            self.torque_nm,
+        ];
+        if !moves.iter().all(|v| v.is_finite() && *v > 0.0)
+            || self.tool_change_min.is_nan()
+            || self.tool_change_min < 0.0
+        {
+            return Some("the mill's feeds, acceleration, power, torque and times must be above 0".into());
+        }
+        if !(self.usable_share > 0.0 && self.usable_share <= 1.0) {
+            return Some("the share of its power that the spindle gives lies between 0 and 1".into());
+        }
         let steps = self.rpm_steps.iter().all(|s| s.is_finite() && *s > 0.0);
         let range = self.rpm_min > 0.0 && self.rpm_max > self.rpm_min && self.rpm_max.is_finite();
         (!steps || !range).then(|| "the spindle's speeds must be above 0, and the highest above the lowest".into())
@@ -171,6 +197,24 @@ pub struct Vise {
     /// Blocks on hand to close soft jaws on while they are cut: their widths, mm.
     #[serde(default)]
     pub spacers_mm: Vec<f64>,
+}
+
+impl Vise {
+    /// Why this holds nothing, if it does not.
+    pub fn fault(&self) -> Option<String> {
+        let sizes = [
+            self.jaw_width_mm,
+            self.jaw_height_mm,
+            self.jaw_thickness_mm,
+            self.opening_mm,
+            self.bed_height_mm,
+            self.clamp_kn,
+            self.parallel_width_mm,
+        ];
+        let all = sizes.iter().chain(&self.parallels_mm).chain(&self.spacers_mm);
+        let sound = all.clone().all(|v| v.is_finite() && *v > 0.0 && *v < 2000.0);
+        (!sound).then(|| format!("the vise '{}' must have sizes and a force above 0", self.name))
+    }
 }
 
 /// A pair of soft jaws that nothing has been cut into yet, as they are bought or sawn. They are bolted to the vise in place of its hard jaws.
@@ -286,4 +330,35 @@ pub struct Material {
     #[serde(serialize_with = "Sources::as_written")]
     #[ts(type = "string")]
     pub source: Sources,
+}
+
+impl Material {
+    /// Why this cannot be cut by its numbers, if it cannot.
+    pub fn fault(&self) -> Option<String> {
+        let above = [
+            ("a cutting speed with carbide", self.vc_carbide_m_min),
+            ("a cutting speed with high-speed steel", self.vc_hss_m_min),
+            ("a feed of a tooth", self.fz_share_of_diameter),
+            ("a specific force kc1.1", self.kc11_mpa),
+            ("a smallest feed of a tooth", self.chip_floor_share),
+            ("a drill's feed", self.drill_feed_share),
+            ("a density", self.density_g_cm3),
+            ("a friction", self.friction),
+            ("a yield", self.yield_mpa),
+            ("a modulus of elasticity", self.young_mpa),
+        ];
+        let bad = above.iter().find(|(_, v)| !(v.is_finite() && *v > 0.0)).map(|(what, _)| *what);
+        let share = |v: f64| (0.0..1.0).contains(&v);
+        if let Some(what) = bad {
+            return Some(format!("'{}' must have {what} above 0", self.name));
+        }
+        if !share(self.mc) || !share(self.fz_share_of_diameter) || !share(self.drill_feed_share) {
+            return Some(format!(
+                "'{}': the exponent mc and feeds as shares of the diameter lie between 0 and 1",
+                self.name
+            ));
+        }
+        (!["flood", "dry"].contains(&self.coolant.as_str()))
+            .then(|| format!("'{}': its coolant is flood or dry", self.name))
+    }
 }

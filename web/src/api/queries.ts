@@ -4,6 +4,7 @@ import { readHistory } from '../model/history';
 import { api, away, Refused } from './client';
 import type {
   BenchPage,
+  BookSheet,
   Comparison,
   Cut,
   FormsSheet,
@@ -33,6 +34,14 @@ export const retryDelay = (n: number) => Math.min(300 * 2 ** n, 3000);
 
 export const meQuery = queryOptions({ queryKey: ['me'], queryFn: () => api.get<Me>('/api/me'), retry });
 export const shopQuery = queryOptions({ queryKey: ['shop'], queryFn: () => api.get<Shop>('/api/shop'), ...forever });
+/** The shop's book as a job keeps it. */
+export const jobShopQuery = (id: number, revision: number | null) =>
+  queryOptions({
+    queryKey: ['job-shop', id, revision],
+    queryFn: () => api.get<Shop>(`/api/jobs/${id}/shop`),
+    placeholderData: keepPreviousData,
+    ...forever,
+  });
 export const languageQuery = queryOptions({
   queryKey: ['language'],
   queryFn: () => api.get<Meaning[]>('/api/language'),
@@ -128,6 +137,7 @@ export const layQuery = (id: number, piece: Piece, lay: Lay | null) =>
     ...forever,
   });
 export const rackQuery = queryOptions({ queryKey: ['rack'], queryFn: () => api.get<RackSheet>('/api/rack') });
+export const bookQuery = queryOptions({ queryKey: ['book'], queryFn: () => api.get<BookSheet>('/api/book') });
 /** What lies between two places of the part, or at one. */
 export const measureQuery = (id: number, revision: number, a: Spot | null, b: Spot | null) =>
   queryOptions({

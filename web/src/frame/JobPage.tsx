@@ -6,12 +6,12 @@ import {
   api,
   historyQuery,
   jobQuery,
+  jobShopQuery,
   meshBeforeQuery,
   meshOthersQuery,
   meshQuery,
   partQuery,
   sheetQuery,
-  shopQuery,
   sliceQuery,
   stripQuery,
 } from '../api';
@@ -40,6 +40,7 @@ import { Decisions } from './Decisions';
 import { allOps, JobContext, TICKETS, type Job, type Ticket } from './job';
 import { useEvents } from './events';
 import { Keys } from './Keys';
+import { NewerBook } from './NewerBook';
 import { Over, OverPart, OverStock } from './Over';
 import { PartContext, type PartDesk } from './part';
 import { StockContext, type StockDesk } from './stock';
@@ -132,7 +133,7 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
   const [search, setSearch] = useSearchParams();
   const sheet = useQuery(sheetQuery(id, state.sheet_revision));
   const strip = { data: useInWords(units, useQuery(stripQuery(id, state.sheet_revision)).data) };
-  const shop = useQuery(shopQuery);
+  const shop = useQuery(jobShopQuery(id, state.settled.shop));
   const reading = Object.entries(state.settled.answers ?? {})
     .filter(([q]) => !/^(hole|point|radii|hair)\//.test(q))
     .map(([q, a]) => `${q}=${a}`)
@@ -428,6 +429,7 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
             <Either of="Lengths in" words={['mm', 'inch']} second={units === 'inch'} />
           </Button>
         </Top>
+        <NewerBook state={state} decide={decide} />
         <RouteStrip state={state} sheet={s} part={part} id={id} />
         {ticket === 'part' && desk ? (
           <PartContext value={desk}>

@@ -40,6 +40,10 @@ export const Button = styled(AriaButton)<ButtonProps & { $main?: boolean; $small
         border-color: ${p.theme.blue};
         color: ${p.theme.onBlue};
       }
+      &[data-disabled] {
+        background: transparent;
+        color: ${p.theme.quiet};
+      }
     `}
 `;
 

@@ -2,8 +2,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useCallback, useMemo, useState } from 'react';
 import { DropZone } from 'react-aria-components';
 import { useNavigate } from 'react-router';
-import styled from 'styled-components';
-import { api, rackQuery, shopQuery, type Me } from '../api';
+import { api, bookQuery, rackQuery, shopQuery, type Me } from '../api';
 import type { Piece, RackAct, RackPreview, RackSheet } from '../api/types';
 import { Keys } from '../frame/Keys';
 import { refuse, tell, UnitsContext, useInWords } from '../frame/settings';
@@ -13,45 +12,9 @@ import { formWords, newPiece, skinWords } from '../model/pieces';
 import { Button, Kbd, Line, Link, Quiet, Rows, Section, Sr, Table } from '../parts/basics';
 import { Find } from '../parts/Find';
 import { Import, type LookedThrough } from './Import';
+import { Chapters } from './Chapters';
+import { Body, Page } from './page';
 import { PieceForm } from './PieceForm';
-
-const Page = styled.div`
-  height: 100%;
-  display: flex;
-  flex-direction: column;
-`;
-
-const Body = styled.main`
-  flex: 1;
-  min-height: 0;
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) min(420px, 40vw);
-  .list[data-drop-target] {
-    outline: 4px dashed ${(p) => p.theme.blue};
-    outline-offset: -8px;
-  }
-  .list {
-    overflow: auto;
-    padding: 16px 20px 24px;
-  }
-  .side {
-    overflow: auto;
-    background: ${(p) => p.theme.card};
-    border-left: 1px solid ${(p) => p.theme.edge};
-    padding: 16px 20px 24px;
-  }
-  tr[data-chosen='true'] td {
-    background: ${(p) => p.theme.blueWash};
-  }
-  h2 {
-    font-size: 15px;
-  }
-  .mat td {
-    padding-top: 16px;
-    border-top: 0;
-    font-weight: 600;
-  }
-`;
 
 /** The shop: its rack. */
 export function ShopPage({ me }: { me: Me }) {
@@ -61,6 +24,7 @@ export function ShopPage({ me }: { me: Me }) {
   const asked = useQuery(rackQuery);
   const rack = { ...asked, data: useInWords(units, asked.data) };
   const shop = useQuery(shopQuery);
+  const book = useInWords(units, useQuery(bookQuery).data);
   const [form, setForm] = useState<{ piece: Piece; was: string | null; key: number } | null>(null);
   const [preview, setPreview] = useState<LookedThrough | null>(null);
   const [find, setFind] = useState('');
@@ -124,6 +88,7 @@ export function ShopPage({ me }: { me: Me }) {
           </Button>
         </Top>
         <Body>
+          <Chapters book={book} pieces={rack.data?.pieces.length} />
           <DropZone
             className="list"
             aria-label="Pieces in the rack; drop a table here to read it"

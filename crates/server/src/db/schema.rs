@@ -101,6 +101,19 @@ diesel::table! {
         redoes -> Nullable<Bigint>,
     }
 }
+diesel::table! {
+    book_acts (id) {
+        id -> Bigint,
+        shop_id -> Bigint,
+        person_id -> Bigint,
+        at -> Datetime,
+        words -> Varchar,
+        changes -> Longtext,
+        revision_id -> Bigint,
+        undoes -> Nullable<Bigint>,
+        redoes -> Nullable<Bigint>,
+    }
+}
 
 diesel::joinable!(decisions -> people (person_id));
 diesel::joinable!(sessions -> people (person_id));

@@ -9,7 +9,7 @@ use crate::jobs::{self, BenchPage, JobCard, JobChange, JobState, Wanted};
 use crate::look::{self, Ask, Of};
 use crate::people::Me;
 use crate::work::Names;
-use crate::{audit, blobs, queue};
+use crate::{audit, blobs, book, queue};
 use ::shop::Shop;
 use actix_web::http::header::{self, ContentDisposition, DispositionParam, DispositionType};
 use actix_web::web::{Bytes, Data, Json, Path, Query, ServiceConfig};
@@ -25,7 +25,9 @@ pub fn all(c: &mut ServiceConfig) {
     c.configure(super::people::all)
         .configure(super::keeping::all)
         .service(whoami)
+        .configure(super::book::all)
         .service(shop_now)
+        .service(shop_of_job)
         .service(language)
         .service(shop_change)
         .service(events::of_shop)
@@ -82,6 +84,17 @@ async fn shop_now(Signed(me): Signed, house: Data<House>) -> Answer<Shop> {
     let shop = house.db.run(move |c| {
         let r = jobs::newest_shop_revision(c, me.shop_id)?;
         jobs::shop_of(c, r)
+    });
+    Ok(Json(shop.await?))
+}
+
+/// The shop as a job is planned with it.
+#[get("/api/jobs/{id}/shop")]
+async fn shop_of_job(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Shop> {
+    let shop = house.db.run(move |c| {
+        let job = jobs::of(c, &me, *id)?;
+        let settled = jobs::settled(c, *id)?;
+        book::of_job(c, &job, &settled)
     });
     Ok(Json(shop.await?))
 }

@@ -86,12 +86,12 @@ async fn redo(Signed(me): Signed, house: Data<House>) -> Answer<RackSheet> {
     done(me, house, rack::redo).await
 }
 
-fn text_of(body: &Bytes) -> Result<String, Fault> {
+pub(super) fn text_of(body: &Bytes) -> Result<String, Fault> {
     if body.len() > 4 << 20 {
-        return Err(Fault::TooLarge("A table is at most 4 MB large".into()));
+        return Err(Fault::TooLarge("A file is at most 4 MB large".into()));
     }
     String::from_utf8(body.to_vec())
-        .map_err(|_| Fault::Bad("The file is no text in UTF-8; save the table as CSV (UTF-8)".into()))
+        .map_err(|_| Fault::Bad("The file is no text in UTF-8; save it again as plain text (UTF-8)".into()))
 }
 
 /// Look a table through; nothing is changed.

@@ -1,5 +1,6 @@
 //! The screens in a real browser, on the real server and database. Needs a built front end (`npm run build` in web/).
 
+mod book;
 #[path = "../common/mod.rs"]
 mod common;
 mod holding;
@@ -74,7 +75,7 @@ async fn signing_in() {
     bad.extend(axe(&b, "bench").await);
     // The owner takes in a member.
     b.press("People").await;
-    b.text("owner: may change the shop").await;
+    b.text("owner: keeps people and copies").await;
     b.find("[role=dialog] input[name=name]").await.send_keys("dora").await.unwrap();
     b.find("[role=dialog] input[name=password]").await.send_keys("long enough to be one").await.unwrap();
     b.find("[role=dialog] button[type=submit]").await.click().await.unwrap();

@@ -2,6 +2,7 @@
 import type { Decided } from "./Decided";
 import type { Issued } from "./Issued";
 import type { JobCard } from "./JobCard";
+import type { NewerBook } from "./NewerBook";
 import type { Settled } from "./Settled";
 
 /**
@@ -37,9 +38,9 @@ sheet_revision: number | null,
  */
 fresh: boolean, 
 /**
- * A newer shop revision than the job's exists.
+ * The shop's book has changed since the revision that the job is planned with.
  */
-shop_changed: boolean, 
+newer_book: NewerBook | null, 
 /**
  * Programs that left the house.
  */

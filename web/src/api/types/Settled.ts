@@ -82,6 +82,10 @@ asks: { [key in string]: Ask },
  */
 edited: { [key in string]: EditedText }, 
 /**
+ * Revision of the shop's book; none: that of the job's beginning. Whoever plans gives the shop itself.
+ */
+shop: number | null, 
+/**
  * Unit of the screens.
  */
 units: Units | null, };

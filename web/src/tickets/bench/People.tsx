@@ -146,7 +146,7 @@ export function People({ me, open, onClose }: { me: Me; open: boolean; onClose: 
         {people.data?.map((p) => (
           <Who key={p.name}>
             <span className="name">
-              {p.name} <Quiet>{p.owner ? 'owner: may change the shop' : 'member'}</Quiet>
+              {p.name} <Quiet>{p.owner ? 'owner: keeps people and copies' : 'member'}</Quiet>
             </span>
             {me.owner ? (
               <>
