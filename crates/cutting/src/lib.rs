@@ -8,5 +8,5 @@ pub mod formula;
 mod propose;
 mod window;
 
-pub use propose::{DrillData, MillData, MillTask, THE_TASK, drill, feed_where, mill};
+pub use propose::{DrillData, MillData, MillTask, THE_TASK, brush_feed, drill, feed_where, mill};
 pub use window::{Curve, Window, follow, window};

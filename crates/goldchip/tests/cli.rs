@@ -635,3 +635,40 @@ fn pallets_chucks_and_whole_ways_stand_in_the_files() {
     let o = goldchip(&["plan", path(&reading("finder-flange.step")), "--pieces", "0", "--out", path(&lost)]);
     assert!(o.status.code() == Some(2) && last_error(&o).contains("--pieces 0"), "{}", last_error(&o));
 }
+
+/// A shop's book from a file: planned with, kept beside the plan, proved against; another one that cannot do it stops the proof; a book that makes no sense is refused.
+#[test]
+fn planned_with_another_shop() {
+    let dir = tempfile::tempdir().unwrap();
+    let (out, book) = (dir.path().join("lever"), dir.path().join("shop.json"));
+    let mut shop = serde_json::to_value(shop::Shop::demo().unwrap()).unwrap();
+    shop["machine"]["rpm_max"] = 2500.into();
+    std::fs::write(&book, shop.to_string()).unwrap();
+    let part = demo("shutter-lever");
+    let o = goldchip(&["plan", path(&part), "--shop", path(&book), "--out", path(&out)]);
+    assert_eq!(o.status.code(), Some(0), "{}{}", String::from_utf8_lossy(&o.stdout), last_error(&o));
+    let fastest = |o: &Path| {
+        let plan = json(&o.join("plan.json"));
+        let texts = plan["setups"].as_array().unwrap().iter().map(|s| s["program"].as_str().unwrap().to_string());
+        let text: String = texts.map(|p| std::fs::read_to_string(o.join(p)).unwrap()).collect();
+        text.split_whitespace().filter_map(|w| w.strip_prefix('S')?.parse::<f64>().ok()).fold(0.0, f64::max)
+    };
+    assert!((2000.0..=2500.0).contains(&fastest(&out)), "{}", fastest(&out));
+    assert_eq!(json(&out.join("shop.json"))["machine"]["rpm_max"], 2500.0);
+    assert_eq!(goldchip(&["prove", path(&out)]).status.code(), Some(0));
+    shop["machine"]["rpm_max"] = 1500.into();
+    std::fs::write(&book, shop.to_string()).unwrap();
+    let o = goldchip(&["prove", path(&out), "--shop", path(&book)]);
+    assert_eq!(o.status.code(), Some(3));
+    assert!(String::from_utf8_lossy(&o.stdout).contains("1500"), "{}", String::from_utf8_lossy(&o.stdout));
+    let refused = |text: &str, word: &str| {
+        std::fs::write(&book, text).unwrap();
+        let o = goldchip(&["plan", path(&part), "--shop", path(&book), "--out", path(&out)]);
+        assert!(o.status.code() == Some(2) && last_error(&o).contains(word), "{}", last_error(&o));
+    };
+    refused("{\n\"machine\": 1}", "line 2");
+    shop["vise"]["clamp_kn"] = (-1).into();
+    refused(&shop.to_string(), "above 0");
+    let o = goldchip(&["plan", path(&part), "--shop", "/nowhere.json", "--out", path(&out)]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("cannot be read"), "{}", last_error(&o));
+}

@@ -4,7 +4,7 @@
 //! later stands on faces of an earlier one, so its own zero, seat and turn count, and if the earlier face is not of the first side, those of its setup too.
 //! Worst case: all terms in one direction; likely: root of the sum of their squares.
 
-use crate::chain::{Plan, SidePlan};
+use crate::plan::{Plan, SidePlan};
 use geom::{DVec2, DVec3, Region};
 use holding::Setup;
 use part::{MarkKind, Marked, Part, Surface, View};

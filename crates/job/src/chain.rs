@@ -2,13 +2,15 @@
 //! came before and of what a person settled.
 
 use crate::beside;
-use crate::budget::{self, Crossing};
+use crate::budget;
 use crate::cache::Desk;
 use crate::decision::Settled;
+use crate::ease;
 use crate::error::JobError;
-use crate::made::{self, Made, MadeBody};
+use crate::made;
+use crate::plan::{Edit, Plan, Planned, SidePlan, Stage};
 use crate::routing::{EachSetup, left_by_both, take_over};
-use crate::stocking::{self, Prepared};
+use crate::stocking;
 use crate::told::{
     after_the_drill, by_hand, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back,
     remarks,
@@ -20,13 +22,11 @@ use part::Part;
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings, Stop};
 use reason::{Act, Finding, Kind, Severity, len};
 use route::{Operation, Override, Point, SetupRoute};
-use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::tool::{Tool, trim};
 use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::Instant;
-use ts_rs::TS;
 
 /// The material that is proposed.
 pub const DEFAULT_MATERIAL: &str = "aluminium-6082";
@@ -42,77 +42,6 @@ const PATHS: [&str; 6] = [
     "paths of side 5",
     "paths of further sides",
 ];
-
-/// A stage with the seconds it took (told by the caller's clock; not part of the result).
-#[derive(Debug, Clone)]
-pub struct Stage {
-    /// "paths".
-    pub name: &'static str,
-    /// s.
-    pub seconds: f64,
-}
-
-/// A posted program that somebody edited.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Edit {
-    /// Name of the file that came back.
-    pub file: String,
-    /// What is other in it.
-    pub changes: program::Changes,
-}
-
-/// One planned side.
-#[derive(Debug, Clone)]
-pub struct SidePlan {
-    /// Setup.
-    pub setup: Setup,
-    /// In order.
-    pub operations: Vec<Operation>,
-    /// Tools used, by number.
-    pub tools: Vec<Tool>,
-    /// The program's text.
-    pub program: String,
-    /// What its lines promise.
-    pub promises: Anchored,
-    /// What somebody edited of it.
-    pub edited: Option<Edit>,
-    /// What holds it and is no box, but for what is made.
-    pub solids: Vec<MadeBody>,
-    /// Stock as planned after it, in layers from the bottom up, work coordinates: never less than there is.
-    pub after: Vec<Layer3>,
-}
-
-/// A whole plan.
-#[derive(Debug, Clone)]
-pub struct Plan {
-    /// Material id.
-    pub material: String,
-    /// The piece that the block comes from.
-    pub prepared: Option<Prepared>,
-    /// Stock and setups.
-    pub scheme: Scheme,
-    /// Sides with their programs.
-    pub sides: Vec<SidePlan>,
-    /// What is not cut, named beforehand.
-    pub named: Vec<Finding>,
-    /// Points of drills below bottoms that are drawn flat.
-    pub points: Vec<Point>,
-    /// Everything else to know.
-    pub findings: Vec<Finding>,
-    /// Pieces that are made to hold it, each a job of its own.
-    pub made: Vec<Made>,
-    /// What crosses a flip.
-    pub crossings: Vec<Crossing>,
-}
-
-/// A plan with the time of each stage.
-#[derive(Debug, Clone)]
-pub struct Planned {
-    /// The plan.
-    pub plan: Plan,
-    /// Stages.
-    pub stages: Vec<Stage>,
-}
 
 /// Read a model in a child process. A file of several solids is refused unless the reading says which one it is.
 pub fn read_part<S: AsRef<std::ffi::OsStr>>(
@@ -273,7 +202,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             findings.extend(hold_findings(h, &ops, material, settled));
             findings.extend(remarks(&h.name, &ops));
             let after = layers(&route.stock);
-            SidePlan { after, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &scheme) }
+            SidePlan { after, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &scheme).0 }
         })
         .collect();
     for s in &mut sides {
@@ -288,11 +217,17 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             findings.push(lost_decision(id));
         }
     }
-    let material = material.id.clone();
     let crossings = Vec::new();
-    let mut plan = Plan { material, prepared, scheme, sides, named, points, findings, made, crossings };
+    let mut plan =
+        Plan { material: material.id.clone(), prepared, scheme, sides, named, points, findings, made, crossings };
     plan.crossings = budget::crossings(part, &plan, &part::marked(part, &settled.marks));
     plan.findings.extend(budget::findings(&plan.crossings));
+    let heading = plan.scheme.clone();
+    let again = |s: &SidePlan| {
+        side_plan(&s.setup, s.operations.clone(), title, material, settled.rehearsal.is_some(), shop, &heading)
+    };
+    let by_hand = |id: &str| settled.operations.get(id).is_some_and(|o| own_feeds(o).feed.is_some());
+    let plan = ease::eased(part, plan, by_hand, shop, desk, again)?;
     lap("programs", &mut stages);
     Ok(Planned { plan, stages })
 }
@@ -336,9 +271,10 @@ pub(crate) fn plan_single(
     findings.extend(after_the_drill(&intents));
     findings.extend(hold_findings(&setup, &ops, material, &nothing));
     findings.extend(remarks(&setup.name, &ops));
-    let side = side_plan(&setup, ops, title, material, false, shop, &scheme);
+    let (side, _) = side_plan(&setup, ops, title, material, false, shop, &scheme);
     findings.append(&mut scheme.findings);
-    Ok(Plan {
+    let whole = scheme.clone();
+    let plan = Plan {
         material: material.id.clone(),
         prepared: None,
         scheme,
@@ -348,7 +284,9 @@ pub(crate) fn plan_single(
         findings,
         made: Vec::new(),
         crossings: Vec::new(),
-    })
+    };
+    let again = |s: &SidePlan| side_plan(&s.setup, s.operations.clone(), title, material, false, shop, &whole);
+    ease::eased(part, plan, |_| false, shop, desk, again)
 }
 
 /// A side's operations in the order that a person wants; what that breaks is told.
@@ -412,8 +350,8 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
             );
             continue;
         }
-        let posted =
-            Posted { text: std::mem::take(&mut s.program), promises: std::mem::take(&mut s.promises.promises) };
+        let (text_was, promises) = (std::mem::take(&mut s.program), std::mem::take(&mut s.promises.promises));
+        let posted = Posted { text: text_was, promises, moves: Vec::new() };
         s.edited = Some(Edit { file: edited.file.clone(), changes: program::changes(&posted.text, text) });
         s.promises = program::anchor(&posted, text);
         s.program.clone_from(text);
@@ -428,7 +366,7 @@ fn side_plan(
     rehearsal: bool,
     shop: &Shop,
     scheme: &Scheme,
-) -> SidePlan {
+) -> (SidePlan, Vec<(u32, usize, usize)>) {
     let mut numbers: Vec<u32> = Vec::new();
     for o in &operations {
         if !numbers.contains(&o.tool) {
@@ -464,8 +402,8 @@ fn side_plan(
     let at = |stops: u32| made.iter().position(|o| o.after_stop >= stops).unwrap_or(made.len());
     let stops = (1..).zip(h.hold.at_stops()).map(|(n, lines)| Stop { before: at(n), lines }).collect();
     let heading = Heading { stops, ..heading };
-    let Posted { text, promises } = program::post(&heading, &paths, &Dialect::bench_mill());
-    SidePlan {
+    let Posted { text, promises, moves } = program::post(&heading, &paths, &Dialect::bench_mill());
+    let side = SidePlan {
         setup: h.clone(),
         operations,
         tools,
@@ -474,5 +412,6 @@ fn side_plan(
         edited: None,
         solids: Vec::new(),
         after: Vec::new(),
-    }
+    };
+    (side, moves)
 }

@@ -5,9 +5,10 @@
 
 use crate::budget::{Crossing, Verdict};
 use crate::cache::Desk;
-use crate::chain::{Plan, plan_at};
+use crate::chain::plan_at;
 use crate::decision::Settled;
 use crate::error::JobError;
+use crate::plan::Plan;
 use crate::proving::prove_plan_at;
 use crate::stocking;
 use geom::{Box3, DVec2, RayGrid};

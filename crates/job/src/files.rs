@@ -1,7 +1,7 @@
 //! A plan as a folder of files: the programs, `plan.json`, `proof.json` and the model, so that the folder stands alone.
 
-use crate::chain::Plan;
 use crate::error::JobError;
+use crate::plan::Plan;
 use crate::proving::{limits_of, setup_input};
 use geom::{Bar, Box3, DVec3, Placement};
 use part::Part;
@@ -671,7 +671,7 @@ fn plain_name(name: &str) -> Result<&str, FileError> {
 fn promises_of(dir: &Path, s: &SetupFile, text: &str, findings: &mut Vec<Finding>) -> Option<Anchored> {
     let promises = s.posted.clone()?;
     match std::fs::read_to_string(dir.join(POSTED).join(&s.program)) {
-        Ok(posted) => Some(anchor(&Posted { text: posted, promises }, text)),
+        Ok(posted) => Some(anchor(&Posted { text: posted, promises, moves: Vec::new() }, text)),
         Err(_) => {
             let f = Finding::new(
                 Kind::PostedMissing,

@@ -1,8 +1,9 @@
 //! Pieces that are made to hold a part: each a job of its own, with model, stock, program and proof.
 
 use crate::cache::{Desk, StageKey};
-use crate::chain::{Plan, plan_single};
+use crate::chain::plan_single;
 use crate::error::JobError;
+use crate::plan::Plan;
 use geom::{Box3, DVec2, Placement, Region, TriMesh};
 use holding::{Making, Pocket, Setup};
 use intake::{Carved, Hollow, Reading};

@@ -2,19 +2,20 @@
 
 use crate::beside;
 use crate::cache::{Desk, StageKey, cached};
-use crate::chain::Plan;
 use crate::error::JobError;
+use crate::plan::Plan;
 use geom::{Box3, DVec3, Placement};
 use part::Part;
 use program::{Anchored, ReadSettings};
-use proof::{Body, KeepOut, Limits, Nest, Proof, SetupInput, StepLoad, When, time::Motion};
+use proof::{Body, Ease, KeepOut, Limits, Nest, Proof, SetupInput, StepLoad, When, time::Motion};
 use reason::{Finding, Kind, Severity};
 use route::Point;
 use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::machine::Machine;
 use shop::tool::Tool;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, VecDeque};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// A drill's point as the proof takes it.
 pub(crate) fn drill_point(p: &Point) -> proof::DrillPoint {
@@ -80,11 +81,64 @@ pub fn prove_plan(part: &Part, plan: &Plan, shop: &Shop) -> Result<Proof, JobErr
     prove_plan_at(part, plan, shop, &Desk::bare())
 }
 
+/// What a plan's proof hangs on, but for the part.
+fn key_of(plan: &Plan, shop: &Shop, key: StageKey) -> StageKey {
+    let mut key = key
+        .with(&shop.machine)
+        .with(&(plan.scheme.stock, plan.scheme.bar))
+        .with(&plan.named)
+        .with(&plan.points)
+        .with(&plan.scheme.not_planned)
+        .with(&shop.material(&plan.material).ok());
+    for s in &plan.sides {
+        key = key.with(&s.program).with(&s.promises).with(&s.tools);
+        let setup = &s.setup;
+        key = key.with(&setup.name).with(&setup.part_from_work).with(&setup.zero_in_machine).with(&setup.hold.bodies());
+        key = key.with(&setup.sawn);
+    }
+    for m in &plan.made {
+        key = key.with(&m.plan.sides[0].program).with(&m.setup);
+    }
+    key
+}
+
+/// The last proofs that were made while a plan was, until they are asked for: (what they hang on, proof).
+fn kept() -> MutexGuard<'static, VecDeque<(String, Proof)>> {
+    static LAST: Mutex<VecDeque<(String, Proof)>> = Mutex::new(VecDeque::new());
+    LAST.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// All that a proof hangs on, the part and the plan's own findings too.
+fn made_of(part: &Part, plan: &Plan, shop: &Shop) -> String {
+    let places: Vec<[f64; 3]> = part.mesh.points.iter().map(|p| p.to_array()).collect();
+    let key = StageKey::new("proof made").with(&places).with(&part.mesh.triangles).with(&part.chord_error);
+    key_of(plan, shop, key).with(&plan.findings).done()
+}
+
+/// A proof that was made while its plan was: whoever proves the plan next has it.
+pub(crate) fn keep(part: &Part, plan: &Plan, shop: &Shop, proof: Proof) {
+    const KEPT: usize = 4;
+    let mut kept = kept();
+    kept.truncate(KEPT - 1);
+    kept.push_front((made_of(part, plan, shop), proof));
+}
+
+fn taken(part: &Part, plan: &Plan, shop: &Shop) -> Option<Proof> {
+    if kept().is_empty() {
+        return None;
+    }
+    let name = made_of(part, plan, shop);
+    let mut kept = kept();
+    let k = kept.iter().position(|k| k.0 == name)?;
+    kept.remove(k).map(|k| k.1)
+}
+
 /// A proof as it is kept.
 #[derive(Serialize, Deserialize)]
 struct KeptProof {
     proof: Proof,
     loads: Vec<Vec<StepLoad>>,
+    eases: Vec<Vec<Ease>>,
     promised: Vec<Vec<proof::Kept>>,
 }
 
@@ -158,6 +212,9 @@ pub(crate) fn made_not_proved(setup: &str, made: &str, proof: &Proof) -> Option<
 
 /// Prove at a desk: kept, watched and stoppable like [`plan_at`].
 pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Result<Proof, JobError> {
+    if let Some(made) = taken(part, plan, shop) {
+        return Ok(made);
+    }
     let setups = setups_of(plan)?;
     let mut nests = Vec::new();
     let mut made = Vec::new();
@@ -169,23 +226,7 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         let own = Desk { model: if desk.model.is_empty() { String::new() } else { m.model() }, ..*desk };
         made.push((m, prove_plan_at(&m.part, &m.plan, shop, &own)?));
     }
-    let mut key = StageKey::new("proof")
-        .with(&desk.model)
-        .with(&shop.machine)
-        .with(&(plan.scheme.stock, plan.scheme.bar))
-        .with(&plan.named)
-        .with(&plan.points)
-        .with(&plan.scheme.not_planned);
-    key = key.with(&shop.material(&plan.material).ok());
-    for s in &plan.sides {
-        key = key.with(&s.program).with(&s.promises).with(&s.tools);
-        let setup = &s.setup;
-        key = key.with(&setup.name).with(&setup.part_from_work).with(&setup.zero_in_machine).with(&setup.hold.bodies());
-        key = key.with(&setup.sawn);
-    }
-    for m in &plan.made {
-        key = key.with(&m.plan.sides[0].program).with(&m.setup);
-    }
+    let key = key_of(plan, shop, StageKey::new("proof").with(&desk.model));
     let input = proof::Input {
         model: &part.mesh,
         chord_error: part.chord_error,
@@ -207,9 +248,9 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
     let kept = cached(desk, &key.done(), "proof", |watch| {
         let mut proof = proof::prove_watched(&input, watch);
         left = std::mem::take(&mut proof.left);
-        KeptProof { loads: proof.loads.clone(), promised: proof.kept.clone(), proof }
+        KeptProof { loads: proof.loads.clone(), eases: proof.eases.clone(), promised: proof.kept.clone(), proof }
     })?;
-    let mut proof = Proof { loads: kept.loads, kept: kept.promised, left, ..kept.proof };
+    let mut proof = Proof { loads: kept.loads, eases: kept.eases, kept: kept.promised, left, ..kept.proof };
     proof.findings.extend(made.iter().filter_map(|(m, p)| made_not_proved(&m.setup, &m.name, p)));
     proof.made = made.into_iter().map(|(m, p)| (m.name.clone(), p)).collect();
     proof.findings.extend(plan.findings.iter().cloned());

@@ -15,8 +15,9 @@ pub use rows::{Band, FeatureRow, Paint, PaintBy, Sort, Tone};
 pub use strip::{Strip, StripOp, StripSetup, strip};
 
 use crate::budget::Crossing;
-use crate::chain::{DEFAULT_MATERIAL, Plan, SidePlan};
+use crate::chain::DEFAULT_MATERIAL;
 use crate::decision::Settled;
+use crate::plan::{Plan, SidePlan};
 use crate::stocking::{Laid, StockDecision};
 use cutting::Window;
 use holding::{Datum, Fact, HoldKind, Layer, Offer, Order};
@@ -204,7 +205,7 @@ pub struct SideSheet {
     /// The posted text, or what somebody made of it.
     pub program: String,
     /// What somebody edited of it.
-    pub edited: Option<crate::chain::Edit>,
+    pub edited: Option<crate::plan::Edit>,
     /// Minutes.
     pub minutes: f64,
 }

@@ -84,7 +84,7 @@ mod tests {
         let line: Vec<DVec2> =
             [(0.0, 0.0), (0.0, 20.0), (30.0, 20.0), (30.0, 0.0), (0.0, 0.0)].map(|p| DVec2::new(p.0, p.1)).to_vec();
         let stock = Slabs::prism(section.clone(), -10.0, 0.0);
-        let feeds = Feeds { cut: 400.0, plunge: 100.0, link: 900.0 };
+        let feeds = Feeds { cut: 400.0, plunge: 100.0, link: 900.0, brush: 900.0 };
         let mut e =
             Edges { lines: vec![line], section, offset: 1.0, blocked: Region::empty(), tip_z: -1.5, radius: 4.0 };
         let c = chamfer(&e, feeds, 10.0, &stock);

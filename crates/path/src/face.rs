@@ -108,7 +108,7 @@ mod tests {
         let (min, max) = (DVec2::ZERO, DVec2::new(60.0, 40.0));
         let levels: Vec<f64> = (0..10).map(|k| 18.0 - 2.0 * f64::from(k)).collect();
         let f = Facing { min, max, radius: 20.0, step: 28.0, levels };
-        let moves = face(&f, Feeds { cut: 500.0, plunge: 100.0, link: 900.0 }, 30.0, &stock);
+        let moves = face(&f, Feeds { cut: 500.0, plunge: 100.0, link: 900.0, brush: 900.0 }, 30.0, &stock);
         let ends: Vec<(f64, f64)> = moves
             .iter()
             .filter_map(|m| if let Move::Feed { to, .. } = m { Some((to.z, to.x)) } else { None })
@@ -124,7 +124,7 @@ mod tests {
             let f = Facing { min: DVec2::ZERO, max: DVec2::new(w, h), radius: 20.0, step: 28.0, levels: vec![0.0] };
             assert!(f.even_step() <= 28.0);
             let stock = Slabs::prism(Region::rect(f.min, f.max), -5.0, 1.0);
-            let moves = face(&f, Feeds { cut: 500.0, plunge: 100.0, link: 900.0 }, 10.0, &stock);
+            let moves = face(&f, Feeds { cut: 500.0, plunge: 100.0, link: 900.0, brush: 900.0 }, 10.0, &stock);
             let mut at = DVec2::ZERO;
             let mut swept = Vec::new();
             for m in &moves {

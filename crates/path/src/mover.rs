@@ -13,6 +13,8 @@ pub struct Feeds {
     pub plunge: f64,
     /// Through air at depth.
     pub link: f64,
+    /// Where nothing should be met, and ridges of the passes before may be.
+    pub brush: f64,
 }
 
 /// Distance above material at which a rapid comes down ends, mm.

@@ -251,7 +251,7 @@ mod tests {
     use super::*;
     use geom::DVec3;
 
-    const FEEDS: Feeds = Feeds { cut: 400.0, plunge: 100.0, link: 900.0 };
+    const FEEDS: Feeds = Feeds { cut: 400.0, plunge: 100.0, link: 900.0, brush: 900.0 };
 
     /// A piece of a wall that goes on beyond it is left by an arc: the cutter lifts off no finished wall.
     #[test]

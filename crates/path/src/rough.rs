@@ -599,7 +599,7 @@ mod tests {
         }
     }
 
-    const FEEDS: Feeds = Feeds { cut: 600.0, plunge: 150.0, link: 1500.0 };
+    const FEEDS: Feeds = Feeds { cut: 600.0, plunge: 150.0, link: 1500.0, brush: 1500.0 };
 
     struct Done {
         moves: Vec<Move>,

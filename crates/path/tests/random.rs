@@ -9,7 +9,7 @@ use rayon::prelude::*;
 use std::f64::consts::TAU;
 
 const CELL: f64 = 0.25;
-const FEEDS: Feeds = Feeds { cut: 600.0, plunge: 150.0, link: 1500.0 };
+const FEEDS: Feeds = Feeds { cut: 600.0, plunge: 150.0, link: 1500.0, brush: 1500.0 };
 const LEVELS: [f64; 2] = [-2.0, -4.0];
 
 /// Heights of stock on a raster.

@@ -224,6 +224,7 @@ impl Promises {
 pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted {
     let mut w = Writer { d: dialect, out: String::new(), at: [None, None, None], word: "", feed: None, lines: 0 };
     let mut promises = Promises { done: Vec::new(), open: None };
+    let mut moved: Vec<(u32, usize, usize)> = Vec::new();
     if let Some(mark) = &dialect.tape_mark {
         w.line(mark);
     }
@@ -318,7 +319,8 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
             }
             coolant = path.coolant;
         }
-        for m in &path.moves {
+        for (n, m) in path.moves.iter().enumerate() {
+            let before = w.lines;
             match m {
                 Move::Rapid { to } => w.motion("G0", *to, None, None),
                 Move::Feed { to, feed } => w.motion("G1", *to, None, Some(*feed)),
@@ -332,6 +334,9 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
                 Move::Drill { at, clear, start, bottom, peck, feed } => {
                     w.drill(at, *clear, *start, *bottom, *peck, *feed)
                 }
+            }
+            if !matches!(m, Move::State { .. }) {
+                moved.extend((before..w.lines).map(|l| (l + 1, k, n)));
             }
         }
     }
@@ -347,7 +352,7 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
         let mark = mark.clone();
         w.line(&mark);
     }
-    Posted { text: w.out, promises: promises.done }
+    Posted { text: w.out, promises: promises.done, moves: moved }
 }
 
 #[cfg(test)]

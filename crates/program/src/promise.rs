@@ -35,6 +35,8 @@ pub struct Posted {
     pub text: String,
     /// In the order of the text.
     pub promises: Vec<Promise>,
+    /// Of each line that moves: its number, from 1, of which path and of which of its moves it is.
+    pub moves: Vec<(u32, usize, usize)>,
 }
 
 /// Promises in an edited text.
@@ -137,7 +139,7 @@ mod tests {
             coolant: "flood".into(),
             power_kw: None,
         };
-        Posted { text, promises: vec![p("a", 3, 10, 60.0), p("b", 11, 20, 40.0), p("c", 21, 30, 90.0)] }
+        Posted { text, promises: vec![p("a", 3, 10, 60.0), p("b", 11, 20, 40.0), p("c", 21, 30, 90.0)], moves: vec![] }
     }
 
     fn lines(a: &Anchored) -> Vec<(u32, u32)> {

@@ -250,6 +250,9 @@ pub struct Proof {
     /// What each step of each setup took: for the strip under the picture, not for the file.
     #[serde(skip)]
     pub loads: Vec<Vec<StepLoad>>,
+    /// Where the feed would have to give way for the spindle to bear it, by setup: not for the file.
+    #[serde(skip)]
+    pub eases: Vec<Vec<Ease>>,
     /// How the measured engagement agrees with what is promised, by setup and promise: not for the file.
     #[serde(skip)]
     pub kept: Vec<Vec<Kept>>,
@@ -308,6 +311,15 @@ impl Kept {
     }
 }
 
+/// A line whose feed is too much for what is cut there.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Ease {
+    /// Line of the text, from 1.
+    pub line: u32,
+    /// Its feed times this would be borne.
+    pub factor: f64,
+}
+
 /// Load of one step of a program.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
 pub struct StepLoad {
@@ -364,7 +376,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let (model, surface) = rayon::join(|| stock.mesh_like(input.model), || Surface::new(input.model));
     let mut findings = Vec::new();
     let mut setup_minutes = Vec::new();
-    let mut loads = Vec::new();
+    let (mut loads, mut eases) = (Vec::new(), Vec::new());
     let mut kept = Vec::new();
     let mut sliced = false;
     let all = input.setups.len() as f64;
@@ -401,7 +413,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
             engagement: outcome.engagement[k],
         };
         let load: Vec<StepLoad> = (0..seconds.len()).map(load).collect();
-        machine::check_loads(input, s, &load, &mut findings);
+        eases.push(machine::check_loads(input, s, &load, &mut findings));
         machine::check_promises(s, &mut findings);
         loads.push(load);
     }
@@ -518,6 +530,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         pitch_mm: pitch,
         setup_minutes,
         loads,
+        eases,
         kept,
         left_mm3: told.iter().map(|l| l.mm3).sum(),
         left: told,

@@ -2,7 +2,7 @@
 //! coolant, slopes. All from the text, the measured stock and the promises beside the text; the plan's own reckoning is not used.
 
 use crate::run::{Gather, times, to_place};
-use crate::{Input, Kept, SetupInput, StepLoad};
+use crate::{Ease, Input, Kept, SetupInput, StepLoad};
 use cutting::formula as f;
 use geom::{Box3, DVec3};
 use program::{Promise, Step, StepKind};
@@ -14,6 +14,8 @@ use shop::tool::{Tool, ToolKind};
 const OVERLOAD_S: f64 = 0.5;
 /// Numbers are rounded, and engagement is measured on a grid.
 const SLACK: f64 = 1.05;
+/// Share of what the spindle bears to which a feed would be brought down.
+const EASED: f64 = 0.98;
 /// Chips thicker than the material's starting value by this factor are worth a look, and beyond the second one break teeth (common
 /// practice, no source).
 const THICK: [f64; 2] = [1.5, 2.5];
@@ -191,18 +193,23 @@ pub(crate) fn check_cut(
     }
 }
 
-/// Loads of a setup's steps against spindle and tooth, with line and place.
-pub(crate) fn check_loads(input: &Input, s: &SetupInput, loads: &[StepLoad], findings: &mut Vec<Finding>) {
-    let (Some(machine), Some(material)) = (input.machine, input.material) else { return };
+/// Loads of a setup's steps against spindle and tooth, with line and place; and which lines would have to go slower, for the spindle to bear them.
+pub(crate) fn check_loads(input: &Input, s: &SetupInput, loads: &[StepLoad], findings: &mut Vec<Finding>) -> Vec<Ease> {
+    let (Some(machine), Some(material)) = (input.machine, input.material) else { return Vec::new() };
+    let mut eases = Vec::new();
+    // The power of a cut goes with its feed to the power 1 − mc: more chips, each cut easier.
+    let factor = |share: f64| (EASED / share).powf(1.0 / (1.0 - material.mc));
     let mut gather = Gather::default();
     // Steps one after the other that ask too much: it is told once, with the mean over their time, for a step of hundredths says little.
     let mut run: Vec<(usize, f64, f64)> = Vec::new();
-    let tell = |run: &mut Vec<(usize, f64, f64)>, gather: &mut Gather| {
+    let mut tell = |run: &mut Vec<(usize, f64, f64)>, gather: &mut Gather| {
         let time: f64 = run.iter().map(|r| r.2).sum();
         if time > OVERLOAD_S {
             let share = run.iter().map(|r| r.1 * r.2).sum::<f64>() / time;
             let longest = run.iter().max_by(|a, b| a.2.total_cmp(&b.2)).map_or(0, |r| r.0);
             tell_overload(s, longest, share, machine, gather);
+            let steps = run.iter().map(|r| (&s.program.steps[r.0], r.1));
+            eases.extend(steps.map(|(step, share)| Ease { line: step.line, factor: factor(share) }));
         }
         run.clear();
     };
@@ -243,6 +250,7 @@ pub(crate) fn check_loads(input: &Input, s: &SetupInput, loads: &[StepLoad], fin
     }
     tell(&mut run, &mut gather);
     findings.extend(gather.findings(&s.name));
+    eases
 }
 
 struct Asked {

@@ -71,6 +71,7 @@ kinds! {
     DrillPoint drill_point Warn stays "The point of a drill leaves its cone";
     Dwell dwell Stop _ "The program waits while the spindle stands";
     EditedUnreadable edited_unreadable Stop _ "An edited program cannot be followed";
+    EasedFeed eased_feed Note _ "Where more is met than along the rest of a cut, its feed gives way";
     EndsStay ends_stay Note _ "Stock at the ends stays under straps, parted from the part";
     Engagement engagement Warn _ "More of the cutter is in the cut than is promised";
     Feed feed Stop _ "A feed that the machine cannot run";

@@ -55,7 +55,7 @@ impl Work<'_, '_> {
         let mut data = mill(&task, tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, tool);
         data.engagement = std::f64::consts::PI;
-        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value, brush: data.feed.value };
         let tip_r = tool.tip_diameter_mm / 2.0;
         let section = view.shadow(c.low - OFF_FLOOR);
         let mut best: Option<(path::chamfer::Chamfered, f64)> = None;

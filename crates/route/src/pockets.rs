@@ -514,7 +514,8 @@ impl Work<'_, '_> {
         let real = if widest > 0.0 { cutting::formula::width_for(widest, tool.diameter_mm) } else { width };
         let mut data = mill(&task(real.clamp(0.02 * tool.diameter_mm, width)), &tool, self.side.material, machine);
         self.overrule(&mut data, &o, &tool);
-        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: machine.feed_max_mm_min };
+        let brush = cutting::brush_feed(&data, &tool, self.side.material, machine);
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: machine.feed_max_mm_min, brush };
         let slower = |engagement: f64| cutting::feed_where(&data, &tool, self.side.material, machine, engagement);
         let (mut moves, mut swept, mut count, mut top_of_all) = (Vec::new(), Vec::new(), 0, bottom);
         let mut stock = self.stock.clone();
@@ -611,7 +612,9 @@ impl Work<'_, '_> {
         };
         // The skin is 0.15 mm deep: where the cutter comes down it may meet it full width; that is what is stated.
         data.engagement = std::f64::consts::PI;
-        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
+        // Between its passes lies skin, or none.
+        let brush = cutting::brush_feed(&data, &tool, self.side.material, &self.side.shop.machine);
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: brush, brush };
         let done = passes(&clearing);
         let at = Cutting {
             levels: vec![j.low],

@@ -359,7 +359,7 @@ impl Work<'_, '_> {
         if let Some((min, max)) = material.bounds().filter(|_| opened) {
             (facing.min, facing.max) = (min, max);
         }
-        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value };
+        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: data.feed.value, brush: data.feed.value };
         let moves = face(&facing, feeds, self.clear_z, &self.stock);
         let last = self.side.hat && self.side.through_to.is_none();
         let title =

@@ -130,7 +130,12 @@ impl Work<'_, '_> {
         let levels: Vec<f64> = (1..=n as usize).map(|k| j.low + height - height * k as f64 / n).collect();
         let walls =
             Walls { allowed, only: Some(only), not, entry, radius: r, levels, width: WALL_SKIN, tolerance: 0.0012 };
-        let feeds = Feeds { cut: data.feed.value, plunge: data.plunge, link: self.side.shop.machine.feed_max_mm_min };
+        let feeds = Feeds {
+            cut: data.feed.value,
+            plunge: data.plunge,
+            link: self.side.shop.machine.feed_max_mm_min,
+            brush: self.side.shop.machine.feed_max_mm_min,
+        };
         let moves = finish_walls(&walls, feeds, self.clear_z, &self.stock);
         // In corners the skin is met over a wider angle; this is what is stated for the finish.
         data.engagement = FRAC_PI_2;

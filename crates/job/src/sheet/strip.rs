@@ -1,7 +1,7 @@
 //! The proof strip: what the machine does at every moment, as columns of equal length.
 
 use super::Ledger;
-use crate::chain::Plan;
+use crate::plan::Plan;
 use crate::proving::setups_of;
 use program::{Shape, StepKind};
 use proof::Proof;

@@ -92,7 +92,7 @@ impl Emit<'_, '_> {
                                     (k == 0 && square || after_air).then_some(pass),
                                 );
                             }
-                            None => self.mover.follow(&run.path, z, self.mover.feeds.link),
+                            None => self.mover.follow(&run.path, z, self.mover.feeds.brush),
                         }
                     }
                 }

@@ -49,7 +49,7 @@ async fn an_entry_is_changed_and_taken_back() {
     let h = peopled(0);
     let b = signed_in(&h).await;
     b.go("/shop").await;
-    b.press("Chucks").await;
+    b.find("a[href='/shop/chucks']").await.click().await.unwrap();
     b.js_until(
         "document.querySelector('[data-entry] button')?.click(); return !!document.querySelector('[data-field]')",
     )
