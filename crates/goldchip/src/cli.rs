@@ -292,8 +292,12 @@ fn prove(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let dir = dir.ok_or_else(|| Failure::Refused(format!("no plan is given; {USAGE}")))?;
     // The book that it was planned with lies beside the plan.
     let beside = Some(dir.join(files::SHOP)).filter(|f| f.exists());
+    let mut loaded = files::load(&dir)?;
+    if book.is_some() {
+        // The mill that it was planned for stands in the plan; now another is asked for.
+        loaded.plan.machine = None;
+    }
     let shop = shop_of(book.or(beside).as_deref())?;
-    let loaded = files::load(&dir)?;
     let part = job::read_part(Path::new(&loaded.model), &loaded.plan.part.reading, &reader()?, &[READER_WORD])?;
     let reader = reader()?;
     let read = |file: &Path| job::read_part(file, &intake::Reading::default(), &reader, &[READER_WORD]);

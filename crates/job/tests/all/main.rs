@@ -14,6 +14,7 @@ mod hand;
 mod intents;
 mod jaws;
 mod make_family;
+mod mill;
 #[path = "../family/odd.rs"]
 mod odd;
 mod oracle;
