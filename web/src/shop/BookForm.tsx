@@ -6,6 +6,7 @@ import { DIGITS, listed, missing, readList, type Entry } from '../model/book';
 import { Button, Line, Link, Quiet, Sr } from '../parts/basics';
 import { Choice } from '../parts/Choice';
 import { Field } from '../parts/Field';
+import { Drawing } from './Drawing';
 
 const Form = styled.form`
   display: grid;
@@ -283,6 +284,9 @@ export function BookForm({ chapter, entry, kept, materials, onDone, onRemove, on
         if (lack === null) onDone(e);
       }}
     >
+      <div className="wide">
+        <Drawing chapter={chapter.key} entry={e} />
+      </div>
       {chapter.fields.map((f) => (
         <div key={f.key} style={{ display: 'contents' }} data-field={f.key}>
           <Quiet className={wide(f) ? 'wide' : undefined}>

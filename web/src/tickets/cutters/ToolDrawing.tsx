@@ -5,11 +5,11 @@ import { say } from '../../model/units';
 
 interface Props {
   tool: Tool;
-  /** How far below the block's top it goes, mm. */
-  depth: number;
+  /** How far below the block's top it goes, mm; without it no wall is drawn. */
+  depth?: number;
 }
 
-/** The cutter in its holder beside the wall that it goes down along, to scale. */
+/** The cutter in its holder, to scale, and beside it the wall that it goes down along. */
 export function ToolDrawing({ tool: t, depth }: Props) {
   const c = useTheme();
   const { units } = useUnits();
@@ -26,6 +26,7 @@ export function ToolDrawing({ tool: t, depth }: Props) {
     t.point_angle_deg > 0 && t.point_angle_deg < 180
       ? (t.diameter_mm / 2 - t.tip_diameter_mm / 2) / Math.tan((t.point_angle_deg * Math.PI) / 360)
       : 0;
+  const corner = (t.kind === 'ball' ? t.diameter_mm / 2 : cone > 0 ? 0 : t.corner_radius_mm) * k;
   const s = (t.shank_diameter_mm / 2) * k;
   let h = t.stickout_mm;
   return (
@@ -34,32 +35,40 @@ export function ToolDrawing({ tool: t, depth }: Props) {
       height="176"
       viewBox="0 0 156 176"
       role="img"
-      aria-label={`Cutter to scale: flutes ${say(t.flute_length_mm, 'mm', units)}, sticks out ${say(t.stickout_mm, 'mm', units)}, goes ${say(depth, 'mm', units)} deep`}
+      aria-label={`Cutter to scale: flutes ${say(t.flute_length_mm, 'mm', units)}, sticks out ${say(t.stickout_mm, 'mm', units)}${depth === undefined ? '' : `, goes ${say(depth, 'mm', units)} deep`}`}
     >
       <defs>
         <pattern id="wall" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
           <line x1="0" y1="0" x2="0" y2="6" stroke={c.quiet} />
         </pattern>
       </defs>
-      <rect
-        x={cx - r - 46}
-        y={y(depth)}
-        width={44}
-        height={Math.max(1, ground - y(depth)) + 10}
-        fill="url(#wall)"
-        stroke={c.quiet}
-      />
-      <rect x={cx - r - 2} y={ground} width={2 * r + 60} height={10} fill="url(#wall)" stroke={c.quiet} />
+      {depth === undefined ? null : (
+        <>
+          <rect
+            x={cx - r - 46}
+            y={y(depth)}
+            width={44}
+            height={Math.max(1, ground - y(depth)) + 10}
+            fill="url(#wall)"
+            stroke={c.quiet}
+          />
+          <rect x={cx - r - 2} y={ground} width={2 * r + 60} height={10} fill="url(#wall)" stroke={c.quiet} />
+        </>
+      )}
       <rect
         x={cx - s}
         y={y(t.stickout_mm)}
         width={2 * s}
-        height={(t.stickout_mm - t.flute_length_mm) * k}
+        height={Math.max(0, t.stickout_mm - t.flute_length_mm) * k}
         fill={c.steel}
         stroke={c.ink}
       />
       <path
-        d={`M${cx - tip} ${ground}L${cx - r} ${y(cone)}V${y(t.flute_length_mm)}H${cx + r}V${y(cone)}L${cx + tip} ${ground}Z`}
+        d={
+          corner > 0
+            ? `M${cx - r + corner} ${ground}A${corner} ${corner} 0 0 1 ${cx - r} ${ground - corner}V${y(t.flute_length_mm)}H${cx + r}V${ground - corner}A${corner} ${corner} 0 0 1 ${cx + r - corner} ${ground}Z`
+            : `M${cx - tip} ${ground}L${cx - r} ${y(cone)}V${y(t.flute_length_mm)}H${cx + r}V${y(cone)}L${cx + tip} ${ground}Z`
+        }
         fill={c.brassWash}
         stroke={c.ink}
       />
