@@ -23,8 +23,13 @@ const LEAST: f64 = 0.2;
 
 /// Does a cut come near what the spindle bears?
 fn comes_near(side: &SidePlan, shop: &Shop) -> bool {
-    let paths = side.operations.iter().filter_map(|o| o.path.as_ref());
-    paths.into_iter().any(|p| p.power_kw.is_some_and(|kw| kw > NEAR * shop.machine.usable_kw(p.rpm)))
+    let m = &shop.machine;
+    let mut paths = side.operations.iter().filter_map(|o| o.path.as_ref());
+    paths.any(|p| {
+        p.power_kw.is_some_and(|kw| {
+            kw > NEAR * m.usable_kw(p.rpm) || cutting::formula::torque(kw, p.rpm) > NEAR * m.usable_nm(p.rpm)
+        })
+    })
 }
 
 /// Slow the moves of the lines; how many were, and the largest and least feeds that came of it, mm/min.
@@ -32,7 +37,9 @@ fn slow(op: &mut Operation, factors: &BTreeMap<usize, f64>) -> Option<(usize, [f
     let moves = &mut op.path.as_mut()?.moves;
     let (mut n, mut least, mut was) = (0, f64::INFINITY, 0.0);
     for (&k, &factor) in factors {
-        let (Some(Move::Feed { feed, .. }) | Some(Move::Arc { feed, .. })) = moves.get_mut(k) else { continue };
+        let Some(Move::Feed { feed, .. } | Move::Arc { feed, .. } | Move::Drill { feed, .. }) = moves.get_mut(k) else {
+            continue;
+        };
         let before = *feed;
         *feed *= factor.clamp(LEAST, 1.0);
         n += 1;

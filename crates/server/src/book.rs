@@ -1,15 +1,13 @@
 //! The shop's book: what the shop owns and counts with. A change makes a new revision; jobs keep theirs until a person takes the newer one. Every act is kept with what
 //! it changed, so that it can be taken back as long as nobody touched the same entries since.
 
+use crate::acts::{self, About, Act, History, Turn, lock};
 use crate::db::rows::Job;
-use crate::db::schema::{book_acts, people, pieces, shop_revisions, shops};
+use crate::db::schema::{pieces, shop_revisions, shops};
 use crate::db::{Conn, last_id, now};
-use crate::decide::stacks_of;
 use crate::fault::Fault;
 use crate::jobs as job_rows;
 use crate::people::Me;
-use crate::rack::RackEntry;
-use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use job::Settled;
 use serde::Serialize;
@@ -45,12 +43,9 @@ pub struct BookChapter {
 pub struct BookSheet {
     /// In order.
     pub chapters: Vec<BookChapter>,
-    /// The last acts, the newest first.
-    pub acts: Vec<RackEntry>,
-    /// What undo would take back.
-    pub undo: Option<String>,
-    /// What redo would make again.
-    pub redo: Option<String>,
+    /// What was done.
+    #[serde(flatten)]
+    pub history: History,
     /// The shop's newest revision.
     #[ts(type = "number")]
     pub revision: i64,
@@ -73,21 +68,6 @@ impl From<BookError> for Fault {
     }
 }
 
-/// Number, person, what it takes back, what it makes again.
-type ActRow = (i64, i64, Option<i64>, Option<i64>);
-
-fn acts(c: &mut Conn, shop: i64) -> Result<Vec<ActRow>, Fault> {
-    Ok(book_acts::table
-        .filter(book_acts::shop_id.eq(shop))
-        .order(book_acts::id)
-        .select((book_acts::id, book_acts::person_id, book_acts::undoes, book_acts::redoes))
-        .load(c)?)
-}
-
-fn my_stacks(rows: &[ActRow], person: i64) -> (Vec<i64>, Vec<i64>) {
-    stacks_of(rows.iter().filter(|r| r.1 == person).map(|r| (r.0, r.2, r.3)))
-}
-
 fn newest(c: &mut Conn, shop: i64) -> Result<(i64, Shop), Fault> {
     let r = job_rows::newest_shop_revision(c, shop)?;
     Ok((r, job_rows::shop_of(c, r)?))
@@ -107,35 +87,8 @@ pub fn sheet(c: &mut Conn, me: &Me) -> Result<BookSheet, Fault> {
         let entries = values.into_iter().map(|value| BookEntry { name: ch.name_of(&value), value }).collect();
         BookChapter { layout: ch.clone(), entries, fresh: ch.fresh(&shop) }
     };
-    let rows = acts(c, me.shop_id)?;
-    let (undo, redo) = my_stacks(&rows, me.id);
-    let mut words = |id: Option<&i64>| -> Result<Option<String>, Fault> {
-        id.map(|i| Ok(book_acts::table.find(i).select(book_acts::words).first(c)?)).transpose()
-    };
-    let (undo, redo) = (words(undo.last())?, words(redo.last())?);
-    let names: Vec<(i64, String)> =
-        people::table.filter(people::shop_id.eq(me.shop_id)).select((people::id, people::name)).load(c)?;
-    let who = |p: i64| names.iter().find(|n| n.0 == p).map_or_else(String::new, |n| n.1.clone());
-    let last: Vec<(i64, NaiveDateTime, String)> = book_acts::table
-        .filter(book_acts::shop_id.eq(me.shop_id))
-        .order(book_acts::id.desc())
-        .limit(30)
-        .select((book_acts::person_id, book_acts::at, book_acts::words))
-        .load(c)?;
-    let entry =
-        |(p, at, words): (i64, NaiveDateTime, String)| RackEntry { words, who: who(p), at: job_rows::stamp(at) };
-    Ok(BookSheet {
-        chapters: chapters().iter().map(told).collect(),
-        acts: last.into_iter().map(entry).collect(),
-        undo,
-        redo,
-        revision,
-    })
-}
-
-fn lock(c: &mut Conn, shop: i64) -> Result<(), Fault> {
-    let _: i64 = shops::table.find(shop).select(shops::id).for_update().first(c)?;
-    Ok(())
+    let history = acts::history(c, me, About::Book)?;
+    Ok(BookSheet { chapters: chapters().iter().map(told).collect(), history, revision })
 }
 
 /// What the rack or the rest of the house needs, and the book lost.
@@ -151,14 +104,7 @@ fn missed(c: &mut Conn, shop: i64, now: &Shop) -> Result<(), Fault> {
     Ok(())
 }
 
-fn record(
-    c: &mut Conn,
-    me: &Me,
-    words: &str,
-    changes: &[BookChange],
-    undoes: Option<i64>,
-    redoes: Option<i64>,
-) -> Result<(), Fault> {
+fn record(c: &mut Conn, me: &Me, words: &str, changes: &[BookChange], turns: Option<Turn>) -> Result<(), Fault> {
     let (_, was) = newest(c, me.shop_id)?;
     let (shop, done) = was.with_all(changes)?;
     missed(c, me.shop_id, &shop)?;
@@ -183,19 +129,7 @@ fn record(
         }
     };
     diesel::update(shops::table.find(me.shop_id)).set(shops::revision_id.eq(revision)).execute(c)?;
-    diesel::insert_into(book_acts::table)
-        .values((
-            book_acts::shop_id.eq(me.shop_id),
-            book_acts::person_id.eq(me.id),
-            book_acts::at.eq(now()),
-            book_acts::words.eq(words.chars().take(390).collect::<String>()),
-            book_acts::changes.eq(serde_json::to_string(&done).map_err(internal)?),
-            book_acts::revision_id.eq(revision),
-            book_acts::undoes.eq(undoes),
-            book_acts::redoes.eq(redoes),
-        ))
-        .execute(c)?;
-    Ok(())
+    acts::keep(c, me, About::Book, &Act { words, changes: &done, job: None, turns })
 }
 
 /// Put in, change or take out an entry.
@@ -205,7 +139,7 @@ pub fn act(c: &mut Conn, me: &Me, change: &BookChange) -> Result<(), Fault> {
     if change.before.is_none() && change.after.is_none() {
         return Err(Fault::Nothing("There is nothing to change"));
     }
-    record(c, me, &ch.words(change), std::slice::from_ref(change), None, None)
+    record(c, me, &ch.words(change), std::slice::from_ref(change), None)
 }
 
 fn read(text: &str) -> Result<Shop, Fault> {
@@ -228,7 +162,7 @@ pub fn import(c: &mut Conn, me: &Me, text: &str) -> Result<(), Fault> {
         1 => "1 entry from a file".into(),
         n => format!("{n} entries from a file"),
     };
-    record(c, me, &words, &changes, None, None)
+    record(c, me, &words, &changes, None)
 }
 
 /// Changes in words.
@@ -236,29 +170,25 @@ fn told(changes: &[BookChange]) -> Vec<String> {
     changes.iter().filter_map(|x| Some(chapter(&x.chapter).ok()?.words(x))).collect()
 }
 
-fn turn_back(c: &mut Conn, me: &Me, id: i64, back: bool) -> Result<(), Fault> {
-    let (json, words): (String, String) =
-        book_acts::table.find(id).select((book_acts::changes, book_acts::words)).first(c)?;
-    let was: Vec<BookChange> = serde_json::from_str(&json).map_err(|e| Fault::internal(e.to_string()))?;
-    let (word, undoes, redoes) = if back { ("taken back", Some(id), None) } else { ("made again", None, Some(id)) };
-    let changes = if back { was.iter().rev().map(BookChange::back).collect() } else { was };
-    record(c, me, &format!("{word}: {words}"), &changes, undoes, redoes)
+fn turn(c: &mut Conn, me: &Me, which: Turn) -> Result<(), Fault> {
+    let (Turn::Back(id) | Turn::Again(id)) = which;
+    let (was, words) = acts::changed::<BookChange>(c, id)?;
+    let changes = if which.is_back() { was.iter().rev().map(BookChange::back).collect() } else { was };
+    record(c, me, &which.words(&words), &changes, Some(which))
 }
 
 /// Take back one's own last act, if its entries are as it left them.
 pub fn undo(c: &mut Conn, me: &Me) -> Result<(), Fault> {
     lock(c, me.shop_id)?;
-    let rows = acts(c, me.shop_id)?;
-    let last = *my_stacks(&rows, me.id).0.last().ok_or(Fault::Nothing("There is nothing of yours to undo"))?;
-    turn_back(c, me, last, true)
+    let which = acts::last(c, me, About::Book)?;
+    turn(c, me, which)
 }
 
 /// Make again what was taken back last.
 pub fn redo(c: &mut Conn, me: &Me) -> Result<(), Fault> {
     lock(c, me.shop_id)?;
-    let rows = acts(c, me.shop_id)?;
-    let last = *my_stacks(&rows, me.id).1.last().ok_or(Fault::Nothing("There is nothing to redo"))?;
-    turn_back(c, me, last, false)
+    let which = acts::next(c, me, About::Book)?;
+    turn(c, me, which)
 }
 
 /// The book as a file.

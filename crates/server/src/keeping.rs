@@ -6,8 +6,8 @@ use crate::backup;
 use crate::blobs;
 use crate::db::rows::Job;
 use crate::db::schema::{
-    audit as audit_rows, backups, blobs as blob_rows, decisions, issued, jobs, known_browsers, rack_acts, sessions,
-    shops, sign_in_failures, tasks,
+    acts, audit as audit_rows, backups, blobs as blob_rows, decisions, issued, jobs, known_browsers, sessions, shops,
+    sign_in_failures, tasks,
 };
 use crate::db::{Address, Conn, Db, now};
 use crate::fault::Fault;
@@ -179,9 +179,7 @@ fn size_of(c: &mut Conn, names: &BTreeSet<String>) -> Result<i64, Fault> {
 /// A job goes for good, and what it alone brought. What the rack's books say of it stays.
 fn purge(c: &mut Conn, job: &Job) -> Result<(), Fault> {
     let mine = brought(c, std::slice::from_ref(job))?;
-    diesel::update(rack_acts::table.filter(rack_acts::job_id.eq(job.id)))
-        .set(rack_acts::job_id.eq(None::<i64>))
-        .execute(c)?;
+    diesel::update(acts::table.filter(acts::job_id.eq(job.id))).set(acts::job_id.eq(None::<i64>)).execute(c)?;
     diesel::delete(issued::table.filter(issued::job_id.eq(job.id))).execute(c)?;
     diesel::delete(tasks::table.filter(tasks::job_id.eq(job.id))).execute(c)?;
     diesel::delete(decisions::table.filter(decisions::job_id.eq(job.id))).execute(c)?;

@@ -1,6 +1,7 @@
 //! The server: people, jobs, decisions and their background work in a database, and the web in front of it. Planning and proving are the
 //! core's; here is only who may ask for it, when it is done, and where it is kept.
 
+pub mod acts;
 pub mod audit;
 pub mod backup;
 pub mod blobs;

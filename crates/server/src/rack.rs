@@ -1,14 +1,13 @@
 //! The rack of a shop: what lies in it, what leaves and returns. Every act is kept with each piece before and after it, so that it can be
 //! taken back as long as nobody touched the same pieces since.
 
+use crate::acts::{self, About, Act, History, Turn, lock};
 use crate::db::rows::Job;
-use crate::db::schema::{jobs, people, pieces, rack_acts, shops};
-use crate::db::{Conn, Db, now};
-use crate::decide::stacks_of;
+use crate::db::schema::{jobs, pieces};
+use crate::db::{Conn, Db};
 use crate::fault::Fault;
 use crate::people::Me;
 use crate::{jobs as job_rows, work};
-use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use job::cache::StageKey;
 use job::{Laid, Settled};
@@ -48,31 +47,14 @@ pub enum RackAct {
     },
 }
 
-/// An act that was done.
-#[derive(Debug, Clone, PartialEq, Serialize, TS)]
-pub struct RackEntry {
-    /// In words.
-    pub words: String,
-    /// Who.
-    pub who: String,
-    /// UTC.
-    pub at: String,
-}
-
 /// The rack as its screen needs it.
 #[derive(Debug, Clone, PartialEq, Serialize, TS)]
 pub struct RackSheet {
     /// By material and tag.
     pub pieces: Vec<Piece>,
-    /// The last acts, the newest first.
-    pub acts: Vec<RackEntry>,
-    /// What undo would take back.
-    pub undo: Option<String>,
-    /// What redo would make again.
-    pub redo: Option<String>,
-    /// Changes with every act.
-    #[ts(type = "number")]
-    pub revision: i64,
+    /// What was done.
+    #[serde(flatten)]
+    pub history: History,
 }
 
 /// A table looked through before anything of it is taken.
@@ -122,87 +104,27 @@ fn set(c: &mut Conn, shop: i64, tag: &str, to: Option<&Piece>) -> Result<(), Fau
     Ok(())
 }
 
-/// Number, person, what it takes back, what it makes again.
-type ActRow = (i64, i64, Option<i64>, Option<i64>);
-
-fn acts(c: &mut Conn, shop: i64) -> Result<Vec<ActRow>, Fault> {
-    Ok(rack_acts::table
-        .filter(rack_acts::shop_id.eq(shop))
-        .order(rack_acts::id)
-        .select((rack_acts::id, rack_acts::person_id, rack_acts::undoes, rack_acts::redoes))
-        .load(c)?)
-}
-
-fn my_stacks(rows: &[ActRow], person: i64) -> (Vec<i64>, Vec<i64>) {
-    stacks_of(rows.iter().filter(|r| r.1 == person).map(|r| (r.0, r.2, r.3)))
-}
-
 /// The rack.
 pub fn sheet(c: &mut Conn, me: &Me) -> Result<RackSheet, Fault> {
-    let mut list = all(c, me.shop_id)?;
-    list.sort_by(|a, b| (&a.material, &a.name).cmp(&(&b.material, &b.name)));
-    let rows = acts(c, me.shop_id)?;
-    let names: Vec<(i64, String)> =
-        people::table.filter(people::shop_id.eq(me.shop_id)).select((people::id, people::name)).load(c)?;
-    let (undo, redo) = my_stacks(&rows, me.id);
-    let mut words = |id: Option<&i64>| -> Result<Option<String>, Fault> {
-        id.map(|i| Ok(rack_acts::table.find(i).select(rack_acts::words).first(c)?)).transpose()
-    };
-    let (undo, redo) = (words(undo.last())?, words(redo.last())?);
-    let last: Vec<(i64, NaiveDateTime, String)> = rack_acts::table
-        .filter(rack_acts::shop_id.eq(me.shop_id))
-        .order(rack_acts::id.desc())
-        .limit(30)
-        .select((rack_acts::person_id, rack_acts::at, rack_acts::words))
-        .load(c)?;
-    let who = |p: i64| names.iter().find(|n| n.0 == p).map_or_else(String::new, |n| n.1.clone());
-    Ok(RackSheet {
-        undo,
-        redo,
-        revision: rows.last().map_or(0, |r| r.0),
-        acts: last
-            .into_iter()
-            .map(|(p, at, words)| RackEntry { words, who: who(p), at: job_rows::stamp(at) })
-            .collect(),
-        pieces: list,
-    })
+    let mut pieces = all(c, me.shop_id)?;
+    pieces.sort_by(|a, b| (&a.material, &a.name).cmp(&(&b.material, &b.name)));
+    Ok(RackSheet { pieces, history: acts::history(c, me, About::Rack)? })
 }
 
-fn lock(c: &mut Conn, shop: i64) -> Result<(), Fault> {
-    let _: i64 = shops::table.find(shop).select(shops::id).for_update().first(c)?;
-    Ok(())
-}
-
-fn record(
-    c: &mut Conn,
-    me: &Me,
-    words: &str,
-    changes: &[Change],
-    job: Option<i64>,
-    undoes: Option<i64>,
-    redoes: Option<i64>,
-) -> Result<(), Fault> {
-    for ch in changes {
+fn record(c: &mut Conn, me: &Me, act: &Act<Change>) -> Result<(), Fault> {
+    for ch in act.changes {
         set(c, me.shop_id, &ch.tag, ch.after.as_ref())?;
     }
     let kinds: i64 = pieces::table.filter(pieces::shop_id.eq(me.shop_id)).count().get_result(c)?;
     if kinds > MOST as i64 {
         return Err(Fault::Bad(format!("A rack holds at most {MOST} kinds of pieces; take some out first")));
     }
-    let json = serde_json::to_string(changes).map_err(|e| Fault::internal(e.to_string()))?;
-    diesel::insert_into(rack_acts::table)
-        .values((
-            rack_acts::shop_id.eq(me.shop_id),
-            rack_acts::person_id.eq(me.id),
-            rack_acts::at.eq(now()),
-            rack_acts::words.eq(words.chars().take(390).collect::<String>()),
-            rack_acts::changes.eq(json),
-            rack_acts::job_id.eq(job),
-            rack_acts::undoes.eq(undoes),
-            rack_acts::redoes.eq(redoes),
-        ))
-        .execute(c)?;
-    Ok(())
+    acts::keep(c, me, About::Rack, act)
+}
+
+/// An act of its own.
+fn done<'a>(words: &'a str, changes: &'a [Change], job: Option<i64>) -> Act<'a, Change> {
+    Act { words, changes, job, turns: None }
 }
 
 fn sound(p: &Piece, shop: &Shop) -> Result<Piece, Fault> {
@@ -245,12 +167,12 @@ pub fn act(c: &mut Conn, me: &Me, a: &RackAct) -> Result<(), Fault> {
             }
             let word = if was.is_some() { "changed" } else { "added" };
             changes.push(Change { tag: piece.name.clone(), before: there, after: Some(piece.clone()) });
-            record(c, me, &format!("{word} {}", piece.words()), &changes, None, None, None)
+            record(c, me, &done(&format!("{word} {}", piece.words()), &changes, None))
         }
         RackAct::Remove { tag } => {
             let before = one(c, me.shop_id, tag)?.ok_or(no_such)?;
             let words = format!("took out {}", before.words());
-            record(c, me, &words, &[Change { tag: tag.clone(), before: Some(before), after: None }], None, None, None)
+            record(c, me, &done(&words, &[Change { tag: tag.clone(), before: Some(before), after: None }], None))
         }
         RackAct::Take { tag, job, remnants } => {
             let for_job = job.map(|id| job_rows::of(c, me, id)).transpose()?;
@@ -279,7 +201,7 @@ pub fn act(c: &mut Conn, me: &Me, a: &RackAct) -> Result<(), Fault> {
                 words += &format!("; back: {}", r.name);
                 changes.push(Change { tag: r.name.clone(), before: None, after: Some(r) });
             }
-            record(c, me, &words, &changes, *job, None, None)
+            record(c, me, &done(&words, &changes, *job))
         }
     }
 }
@@ -306,7 +228,7 @@ pub fn import(c: &mut Conn, me: &Me, text: &str) -> Result<(), Fault> {
         .filter(|x| x.before != x.after)
         .collect();
     let words = if lines == 1 { "1 line of a table".into() } else { format!("{lines} lines of a table") };
-    record(c, me, &words, &changes, None, None, None)
+    record(c, me, &done(&words, &changes, None))
 }
 
 fn looked_through(c: &mut Conn, me: &Me, text: &str) -> Result<Table, Fault> {
@@ -316,41 +238,32 @@ fn looked_through(c: &mut Conn, me: &Me, text: &str) -> Result<Table, Fault> {
     Ok(stock::read_csv(text, &materials))
 }
 
-/// What an act did to each piece, and its words.
-fn changes_of(c: &mut Conn, id: i64) -> Result<(Vec<Change>, String), Fault> {
-    let (json, words): (String, String) =
-        rack_acts::table.find(id).select((rack_acts::changes, rack_acts::words)).first(c)?;
-    Ok((serde_json::from_str(&json).map_err(|e| Fault::internal(e.to_string()))?, words))
-}
-
-fn turn_back(c: &mut Conn, me: &Me, id: i64, back: bool) -> Result<(), Fault> {
-    let (changes, words) = changes_of(c, id)?;
+fn turn(c: &mut Conn, me: &Me, which: Turn) -> Result<(), Fault> {
+    let (Turn::Back(id) | Turn::Again(id)) = which;
+    let (changes, words) = acts::changed::<Change>(c, id)?;
     let mut out = Vec::new();
     for ch in changes {
-        let (from, to) = if back { (ch.after, ch.before) } else { (ch.before, ch.after) };
+        let (from, to) = if which.is_back() { (ch.after, ch.before) } else { (ch.before, ch.after) };
         if one(c, me.shop_id, &ch.tag)? != from {
             return Err(Fault::Conflict { changed: format!("'{}' was changed", ch.tag) });
         }
         out.push(Change { tag: ch.tag, before: from, after: to });
     }
-    let (word, undoes, redoes) = if back { ("taken back", Some(id), None) } else { ("made again", None, Some(id)) };
-    record(c, me, &format!("{word}: {words}"), &out, None, undoes, redoes)
+    record(c, me, &Act { words: &which.words(&words), changes: &out, job: None, turns: Some(which) })
 }
 
 /// Take back one's own last act, if its pieces are as it left them.
 pub fn undo(c: &mut Conn, me: &Me) -> Result<(), Fault> {
     lock(c, me.shop_id)?;
-    let rows = acts(c, me.shop_id)?;
-    let last = *my_stacks(&rows, me.id).0.last().ok_or(Fault::Nothing("There is nothing of yours to undo"))?;
-    turn_back(c, me, last, true)
+    let which = acts::last(c, me, About::Rack)?;
+    turn(c, me, which)
 }
 
 /// Make again what was taken back last.
 pub fn redo(c: &mut Conn, me: &Me) -> Result<(), Fault> {
     lock(c, me.shop_id)?;
-    let rows = acts(c, me.shop_id)?;
-    let last = *my_stacks(&rows, me.id).1.last().ok_or(Fault::Nothing("There is nothing to redo"))?;
-    turn_back(c, me, last, false)
+    let which = acts::next(c, me, About::Rack)?;
+    turn(c, me, which)
 }
 
 /// Look a table through.
@@ -363,15 +276,9 @@ pub fn preview(c: &mut Conn, me: &Me, text: &str) -> Result<RackPreview, Fault> 
 
 /// Tags of the pieces that were taken for a job, and not put back.
 pub fn taken_for(c: &mut Conn, me: &Me, job: i64) -> Result<Vec<String>, Fault> {
-    let rows = acts(c, me.shop_id)?;
-    let (standing, _) = stacks_of(rows.iter().map(|r| (r.0, r.2, r.3)));
-    let mine: Vec<i64> = rack_acts::table
-        .filter(rack_acts::shop_id.eq(me.shop_id).and(rack_acts::job_id.eq(job)))
-        .select(rack_acts::id)
-        .load(c)?;
     let mut out = Vec::new();
-    for id in mine.into_iter().filter(|id| standing.contains(id)) {
-        out.extend(changes_of(c, id)?.0.into_iter().filter(|x| x.before.is_some()).map(|x| x.tag));
+    for id in acts::standing_for(c, me, About::Rack, job)? {
+        out.extend(acts::changed::<Change>(c, id)?.0.into_iter().filter(|x| x.before.is_some()).map(|x| x.tag));
     }
     Ok(out)
 }

@@ -146,7 +146,7 @@ fn older_tables_are_brought_up_to_date_and_newer_refused() {
         .with(|c| {
             let back = "ALTER TABLE decisions DROP FOREIGN KEY decisions_ibfk_1; ALTER TABLE decisions DROP KEY made_once, DROP COLUMN once;
                 ALTER TABLE decisions ADD FOREIGN KEY (job_id) REFERENCES jobs (id);
-                ALTER TABLE jobs DROP COLUMN deleted_at; ALTER TABLE shops DROP COLUMN quota_mb; DROP TABLE backups; DROP TABLE book_acts;
+                ALTER TABLE jobs DROP COLUMN deleted_at; ALTER TABLE shops DROP COLUMN quota_mb; DROP TABLE backups; ALTER TABLE acts DROP COLUMN about; RENAME TABLE acts TO rack_acts;
                 DELETE FROM __diesel_schema_migrations WHERE version >= '0006';";
             c.batch_execute(back).unwrap();
             Ok(())

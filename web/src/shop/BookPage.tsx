@@ -1,19 +1,18 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useCallback, useMemo, useState } from 'react';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
-import { Navigate, useNavigate, useParams } from 'react-router';
+import { Navigate, useParams } from 'react-router';
 import styled from 'styled-components';
 import { api, bookQuery, rackQuery, type Me } from '../api';
-import type { BookChange, BookPreview, BookSheet } from '../api/types';
-import { Keys } from '../frame/Keys';
-import { refuse, tell, UnitsContext, useInWords } from '../frame/settings';
-import { useShortcuts } from '../frame/shortcuts';
-import { Top } from '../frame/Top';
+import type { BookChange, BookPreview } from '../api/types';
+import { refuse, useInWords } from '../frame/settings';
 import { shown, type Entry } from '../model/book';
-import { Button, Kbd, Line, Link, Quiet, Rows, Section, Sr, Table } from '../parts/basics';
+import { Button, Line, Link, Quiet, Rows, Section, Table } from '../parts/basics';
 import { BookForm } from './BookForm';
-import { Chapters } from './Chapters';
-import { Body, Page } from './page';
+import { ShopFrame, usePost, WasDone } from './ShopFrame';
+
+/** Cutters and materials are told elsewhere too, and jobs learn that there is a newer book. */
+const FOLLOW = [['shop'], ['job']] as const;
 
 const About = styled.p`
   max-width: 62ch;
@@ -30,8 +29,6 @@ interface Given {
 /** The shop's book: what it owns and counts with, chapter by chapter. */
 export function BookPage({ me }: { me: Me }) {
   const { chapter: key } = useParams();
-  const client = useQueryClient();
-  const navigate = useNavigate();
   const units = me.units === 'inch' ? 'inch' : 'mm';
   const asked = useQuery(bookQuery);
   const book = useInWords(units, asked.data);
@@ -39,36 +36,8 @@ export function BookPage({ me }: { me: Me }) {
   /** Which entry is open, by its place; −1: a new one. */
   const [open, setOpen] = useState<{ chapter: string; at: number; key: number } | null>(null);
   const [given, setGiven] = useState<Given | null>(null);
-  const [keys, setKeys] = useState(false);
 
-  const post = useCallback(
-    async (path: string, body: unknown, done: string) => {
-      try {
-        client.setQueryData(bookQuery.queryKey, await api.post<BookSheet>(path, body));
-        // Cutters and materials are told elsewhere too, and jobs learn that there is a newer book.
-        await Promise.all([
-          client.invalidateQueries({ queryKey: ['shop'] }),
-          client.invalidateQueries({ queryKey: ['job'] }),
-        ]);
-        tell('done', done);
-        return true;
-      } catch (e) {
-        refuse(e);
-        await client.invalidateQueries({ queryKey: bookQuery.queryKey });
-        return false;
-      }
-    },
-    [client],
-  );
-  const { undo: last = null, redo: next = null } = book ?? {};
-  const undo = useCallback(() => void (last && post('/api/book/undo', null, `Undone: ${last}`)), [last, post]);
-  const redo = useCallback(() => void (next && post('/api/book/redo', null, `Made again: ${next}`)), [next, post]);
-  useShortcuts(
-    useMemo(
-      () => ({ '?': () => setKeys(true), b: () => void navigate('/'), z: undo, y: redo }),
-      [navigate, undo, redo],
-    ),
-  );
+  const post = usePost(bookQuery.queryKey, FOLLOW);
 
   const c = book?.chapters.find((x) => x.layout.key === key);
   const materials = (book?.chapters.find((x) => x.layout.key === 'materials')?.entries ?? []).map((m) => ({
@@ -97,170 +66,141 @@ export function BookPage({ me }: { me: Me }) {
   const columns = c?.layout.fields.filter((f) => f.column) ?? [];
   const again = () => setOpen(open && { ...open, key: Date.now() });
   return (
-    <UnitsContext value={units}>
-      <Page>
-        <Top me={me} title={me.shop} words={`Shop: ${c?.layout.title.toLowerCase() ?? ''}`}>
-          <Button $small onPress={undo} isDisabled={!last}>
-            Undo <Sr>{last}</Sr> <Kbd>Z</Kbd>
-          </Button>
-          <Button $small onPress={redo} isDisabled={!next}>
-            Redo <Sr>{next}</Sr> <Kbd>Y</Kbd>
-          </Button>
-          <Button $small onPress={() => void navigate('/')}>
-            To the bench <Kbd>B</Kbd>
-          </Button>
-        </Top>
-        <Body>
-          <Chapters book={book} pieces={rack.data?.pieces.length} />
-          <section className="list" aria-label={c?.layout.title ?? 'The shop’s book'}>
-            {asked.error ? (
-              <p role="alert">
-                {asked.error.message} <Link onPress={() => void asked.refetch()}>Try again</Link>
-              </p>
-            ) : !c ? (
-              <Quiet>Looking …</Quiet>
-            ) : (
-              <>
-                <Line style={{ marginBottom: 6 }}>
-                  <h1>{c.layout.title}</h1>
-                  {c.fresh && (c.layout.many || c.entries.length === 0) ? (
-                    <Button $main $small onPress={() => setOpen({ chapter: c.layout.key, at: -1, key: Date.now() })}>
-                      A new {c.layout.one}
-                    </Button>
-                  ) : null}
-                </Line>
-                <About>{c.layout.about}</About>
-                {c.entries.length === 0 ? (
-                  <p>The shop has none. What needs one is not proposed, and says so.</p>
-                ) : (
-                  <Table style={{ width: '100%' }}>
-                    <thead>
-                      <tr>
-                        <th>{c.layout.one}</th>
-                        {columns.map((f) => (
-                          <th key={f.key}>{f.words.toLowerCase()}</th>
-                        ))}
-                      </tr>
-                    </thead>
-                    <tbody>
-                      {c.entries.map((x, k) => (
-                        // Two entries may be alike in all they say.
-                        <tr key={k} data-entry={x.name} data-chosen={at === k}>
-                          <td>
-                            <Link onPress={() => setOpen({ chapter: c.layout.key, at: k, key: Date.now() })}>
-                              {x.name}
-                            </Link>
-                          </td>
-                          {columns.map((f) => (
-                            <td key={f.key}>{shown(f, x.value[f.key], units, material)}</td>
-                          ))}
-                        </tr>
-                      ))}
-                    </tbody>
-                  </Table>
-                )}
-                <Quiet as="p" style={{ marginTop: 12, maxWidth: '62ch' }}>
-                  A job keeps the book it was begun with. When this changes, its page says what differs and offers to
-                  plan with it.
-                </Quiet>
-              </>
-            )}
-          </section>
-          <aside className="side" aria-label="An entry, files, what was done">
-            {c && entry ? (
-              <>
-                <h2>{at !== null && at >= 0 ? c.entries[at]?.name : `A new ${c.layout.one}`}</h2>
-                <BookForm
-                  key={`${c.layout.key}${at}${open?.key ?? 0}${book?.revision}`}
-                  chapter={c.layout}
-                  entry={entry}
-                  kept={at !== null && at >= 0}
-                  materials={materials}
-                  onDone={(e) => change(e, at !== null && at < 0 ? 'It stands in the book' : 'Changed')}
-                  onRemove={
-                    at !== null && at >= 0 && (c.layout.many || c.layout.optional)
-                      ? () => change(null, `The ${c.layout.one} is out of the book`)
-                      : null
-                  }
-                  onLeave={() => (c.layout.many ? setOpen(null) : again())}
-                />
-              </>
-            ) : (
-              <Quiet>Press a name to change an entry or to take it out.</Quiet>
-            )}
-            <Section aria-label="The whole book as a file">
-              <h2>The whole book as a file</h2>
-              <Line>
-                <Button $small onPress={() => void api.take('GET', '/api/book.json').catch(refuse)}>
-                  Write it (JSON)
+    <ShopFrame
+      me={me}
+      words={c?.layout.title.toLowerCase() ?? ''}
+      at="/api/book"
+      history={book}
+      post={post}
+      book={book}
+      pieces={rack.data?.pieces.length}
+    >
+      <section className="list" aria-label={c?.layout.title ?? 'The shop’s book'}>
+        {asked.error ? (
+          <p role="alert">
+            {asked.error.message} <Link onPress={() => void asked.refetch()}>Try again</Link>
+          </p>
+        ) : !c ? (
+          <Quiet>Looking …</Quiet>
+        ) : (
+          <>
+            <Line style={{ marginBottom: 6 }}>
+              <h1>{c.layout.title}</h1>
+              {c.fresh && (c.layout.many || c.entries.length === 0) ? (
+                <Button $main $small onPress={() => setOpen({ chapter: c.layout.key, at: -1, key: Date.now() })}>
+                  A new {c.layout.one}
                 </Button>
-                <FileTrigger
-                  acceptedFileTypes={['.json', '.toml', 'application/json']}
-                  onSelect={(l) => {
-                    const f = l?.item(0);
-                    if (f) void look(f);
-                  }}
-                >
-                  <Button $small>Read one (JSON, TOML)</Button>
-                </FileTrigger>
-              </Line>
-              {given ? (
-                <div role="status" data-given={given.changes.length} style={{ marginTop: 8 }}>
-                  <p>
-                    <b>
-                      {given.changes.length === 0
-                        ? `${given.file} says what the book has already.`
-                        : `${given.file} would change:`}
-                    </b>
-                  </p>
-                  <Rows>
-                    {given.changes.slice(0, 40).map((x) => (
-                      <li key={x}>{x}</li>
-                    ))}
-                    {given.changes.length > 40 ? <li>and {given.changes.length - 40} more</li> : null}
-                  </Rows>
-                  <Line style={{ marginTop: 6 }}>
-                    {given.changes.length > 0 ? (
-                      <Button
-                        $small
-                        $main
-                        onPress={() =>
-                          void post('/api/book/import', given.text, `Taken from ${given.file}`).then(() =>
-                            setGiven(null),
-                          )
-                        }
-                      >
-                        Take it
-                      </Button>
-                    ) : null}
-                    <Button $small onPress={() => setGiven(null)}>
-                      Leave it
-                    </Button>
-                  </Line>
-                </div>
               ) : null}
-            </Section>
-            <Section aria-label="What was done">
-              <h2>What was done</h2>
-              {book && book.acts.length > 0 ? (
-                <Rows>
-                  {book.acts.map((a) => (
-                    <li key={a.at + a.words}>
-                      {a.words}{' '}
-                      <Quiet>
-                        {a.who}, {a.at.slice(0, 16).replace('T', ' ')}
-                      </Quiet>
-                    </li>
+            </Line>
+            <About>{c.layout.about}</About>
+            {c.entries.length === 0 ? (
+              <p>The shop has none. What needs one is not proposed, and says so.</p>
+            ) : (
+              <Table style={{ width: '100%' }}>
+                <thead>
+                  <tr>
+                    <th>{c.layout.one}</th>
+                    {columns.map((f) => (
+                      <th key={f.key}>{f.words.toLowerCase()}</th>
+                    ))}
+                  </tr>
+                </thead>
+                <tbody>
+                  {c.entries.map((x, k) => (
+                    // Two entries may be alike in all they say.
+                    <tr key={k} data-entry={x.name} data-chosen={at === k}>
+                      <td>
+                        <Link onPress={() => setOpen({ chapter: c.layout.key, at: k, key: Date.now() })}>{x.name}</Link>
+                      </td>
+                      {columns.map((f) => (
+                        <td key={f.key}>{shown(f, x.value[f.key], units, material)}</td>
+                      ))}
+                    </tr>
                   ))}
-                </Rows>
-              ) : (
-                <Quiet>Nothing yet.</Quiet>
-              )}
-            </Section>
-          </aside>
-        </Body>
-        <Keys open={keys} onClose={() => setKeys(false)} />
-      </Page>
-    </UnitsContext>
+                </tbody>
+              </Table>
+            )}
+            <Quiet as="p" style={{ marginTop: 12, maxWidth: '62ch' }}>
+              A job keeps the book it was begun with. When this changes, its page says what differs and offers to plan
+              with it.
+            </Quiet>
+          </>
+        )}
+      </section>
+      <aside className="side" aria-label="An entry, files, what was done">
+        {c && entry ? (
+          <>
+            <h2>{at !== null && at >= 0 ? c.entries[at]?.name : `A new ${c.layout.one}`}</h2>
+            <BookForm
+              key={`${c.layout.key}${at}${open?.key ?? 0}${book?.revision}`}
+              chapter={c.layout}
+              entry={entry}
+              kept={at !== null && at >= 0}
+              materials={materials}
+              onDone={(e) => change(e, at !== null && at < 0 ? 'It stands in the book' : 'Changed')}
+              onRemove={
+                at !== null && at >= 0 && (c.layout.many || c.layout.optional)
+                  ? () => change(null, `The ${c.layout.one} is out of the book`)
+                  : null
+              }
+              onLeave={() => (c.layout.many ? setOpen(null) : again())}
+            />
+          </>
+        ) : (
+          <Quiet>Press a name to change an entry or to take it out.</Quiet>
+        )}
+        <Section aria-label="The whole book as a file">
+          <h2>The whole book as a file</h2>
+          <Line>
+            <Button $small onPress={() => void api.take('GET', '/api/book.json').catch(refuse)}>
+              Write it (JSON)
+            </Button>
+            <FileTrigger
+              acceptedFileTypes={['.json', '.toml', 'application/json']}
+              onSelect={(l) => {
+                const f = l?.item(0);
+                if (f) void look(f);
+              }}
+            >
+              <Button $small>Read one (JSON, TOML)</Button>
+            </FileTrigger>
+          </Line>
+          {given ? (
+            <div role="status" data-given={given.changes.length} style={{ marginTop: 8 }}>
+              <p>
+                <b>
+                  {given.changes.length === 0
+                    ? `${given.file} says what the book has already.`
+                    : `${given.file} would change:`}
+                </b>
+              </p>
+              <Rows>
+                {given.changes.slice(0, 40).map((x) => (
+                  <li key={x}>{x}</li>
+                ))}
+                {given.changes.length > 40 ? <li>and {given.changes.length - 40} more</li> : null}
+              </Rows>
+              <Line style={{ marginTop: 6 }}>
+                {given.changes.length > 0 ? (
+                  <Button
+                    $small
+                    $main
+                    onPress={() =>
+                      void post('/api/book/import', given.text, `Taken from ${given.file}`).then(() => setGiven(null))
+                    }
+                  >
+                    Take it
+                  </Button>
+                ) : null}
+                <Button $small onPress={() => setGiven(null)}>
+                  Leave it
+                </Button>
+              </Line>
+            </div>
+          ) : null}
+        </Section>
+        <WasDone history={book} />
+      </aside>
+    </ShopFrame>
   );
 }

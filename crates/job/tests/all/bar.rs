@@ -3,7 +3,7 @@
 use crate::family::Dice;
 use crate::oracle::{agrees, read};
 use geom::{BarForm, DVec3};
-use holding::{ColletGrip, Demand, Hold, HoldKind, Position, SchemeId, School};
+use holding::{Choice, ColletGrip, Demand, Hold, HoldKind, Position, SchemeId, School, StockChoice};
 use job::{Plan, Settled, plan, prove_plan};
 use kernel::shape::{Shape, rounded_polygon};
 use part::Part;
@@ -158,10 +158,13 @@ fn what_no_collet_takes_is_told() {
     let part = post();
     let id = SchemeId { school: School::Bar, hold: HoldKind::Collet, up: (2, true), along: 0 };
     let why = |part: &Part, shop: &Shop| {
-        let plan = plan(part, "post", shop, &Settled { scheme: Some(id), ..Settled::default() }).unwrap().plan;
-        let f =
-            plan.findings.iter().find(|f| f.kind == Kind::DecisionLost).map(|f| reason::plain(&f.what).into_owned());
-        f.unwrap_or_default()
+        let wish = Settled { scheme: Some(id), ..Settled::default() }.wish();
+        let material = shop.material("aluminium-6082").unwrap();
+        let sides = holding::sides(part, shop, material, &wish);
+        let choice = Choice { stock: StockChoice::Rule, firm: false, wish };
+        let scheme = holding::plan_on(part, shop, material, &choice, &sides).unwrap();
+        let lost = scheme.findings.iter().find(|f| f.kind == Kind::DecisionLost);
+        lost.map(|f| reason::plain(&f.what).into_owned()).unwrap_or_default()
     };
     assert_eq!(why(&part, &shop), "");
     assert!(why(&part, &Shop { collet_blocks: vec![], ..shop.clone() }).contains("no collet block"));

@@ -89,9 +89,10 @@ diesel::table! {
     pieces (shop_id, tag) { shop_id -> Bigint, tag -> Varchar, body -> Longtext, }
 }
 diesel::table! {
-    rack_acts (id) {
+    acts (id) {
         id -> Bigint,
         shop_id -> Bigint,
+        about -> Varchar,
         person_id -> Bigint,
         at -> Datetime,
         words -> Varchar,
@@ -101,20 +102,6 @@ diesel::table! {
         redoes -> Nullable<Bigint>,
     }
 }
-diesel::table! {
-    book_acts (id) {
-        id -> Bigint,
-        shop_id -> Bigint,
-        person_id -> Bigint,
-        at -> Datetime,
-        words -> Varchar,
-        changes -> Longtext,
-        revision_id -> Bigint,
-        undoes -> Nullable<Bigint>,
-        redoes -> Nullable<Bigint>,
-    }
-}
-
 diesel::joinable!(decisions -> people (person_id));
 diesel::joinable!(sessions -> people (person_id));
 diesel::allow_tables_to_appear_in_same_query!(decisions, people, sessions);

@@ -1,4 +1,5 @@
 export * from './Act';
+export * from './ActEntry';
 export * from './Adhesive';
 export * from './Allowance';
 export * from './AngleBlocks';
@@ -119,7 +120,6 @@ export * from './ProofSheet';
 export * from './Proved';
 export * from './Question';
 export * from './RackAct';
-export * from './RackEntry';
 export * from './RackPreview';
 export * from './RackSheet';
 export * from './Range';

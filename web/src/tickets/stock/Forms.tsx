@@ -13,7 +13,7 @@ export function Forms() {
   const { units } = useUnits();
   const rack = useQuery(rackQuery);
   const forms = useQuery({
-    ...formsQuery(id, state.card.revision, rack.data?.revision ?? -1),
+    ...formsQuery(id, state.card.revision, rack.data?.acted ?? -1),
     enabled: rack.data !== undefined,
   });
   const f = useInWords(units, forms.data);

@@ -6,7 +6,7 @@ import type { JobState } from '../../api/types';
 export function useStockBench(id: number, state: JobState, wanted: boolean) {
   const rack = useQuery({ ...rackQuery, enabled: wanted });
   return useQuery({
-    ...stockQuery(id, state.sheet_revision, state.card.revision, rack.data?.revision ?? -1),
+    ...stockQuery(id, state.sheet_revision, state.card.revision, rack.data?.acted ?? -1),
     enabled: wanted && rack.data !== undefined,
   });
 }

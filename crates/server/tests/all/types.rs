@@ -1,4 +1,4 @@
-//! The front end's types are those of the server: made again they are the same. `GOLDCHIP_WRITE_TYPES=1 cargo test -p server --test types` writes them.
+//! The front end's types are those of the server: made again they are the same. `GOLDCHIP_WRITE_TYPES=1 cargo test -p server --test all types` writes them.
 
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -24,5 +24,8 @@ fn the_front_ends_types_have_not_drifted() {
     let (kept, made) = (all(&kept), all(made.path()));
     assert!(made.len() > 40);
     let differ: Vec<&String> = made.keys().chain(kept.keys()).filter(|k| made.get(*k) != kept.get(*k)).collect();
-    assert!(differ.is_empty(), "run GOLDCHIP_WRITE_TYPES=1 cargo test -p server --test types; differing: {differ:?}");
+    assert!(
+        differ.is_empty(),
+        "run GOLDCHIP_WRITE_TYPES=1 cargo test -p server --test all types; differing: {differ:?}"
+    );
 }

@@ -1,15 +1,13 @@
 //! What a screen waits for is computed beside the server.
 
-mod common;
-
-use common::kill;
-use common::person::{Person, peopled, refusal};
+use crate::common::kill;
+use crate::common::person::{Person, peopled, refusal};
 use serde_json::json;
 use server::demo::PASSWORD;
 use std::time::{Duration, Instant};
 
 fn lookers_of(server: u32) -> Vec<String> {
-    common::children(server, "looker-hand")
+    crate::common::children(server, "looker-hand")
 }
 
 /// Processor time that a process used so far, s.

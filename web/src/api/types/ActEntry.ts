@@ -3,7 +3,7 @@
 /**
  * An act that was done.
  */
-export type RackEntry = { 
+export type ActEntry = { 
 /**
  * In words.
  */

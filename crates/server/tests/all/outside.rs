@@ -1,9 +1,7 @@
 //! What the house is like from outside: its log, its refusals, its patience, its encryption.
 
-mod common;
-
-use common::person::{PRIVATE, Person, body, peopled, peopled_with, refusal};
-use common::{House, part};
+use crate::common::person::{PRIVATE, Person, body, peopled, peopled_with, refusal};
+use crate::common::{House, part};
 use rustls::pki_types::pem::PemObject;
 use rustls::pki_types::{CertificateDer, PrivateKeyDer};
 use serde_json::{Value, json};
@@ -226,7 +224,7 @@ fn encrypted_by_a_certificate_that_was_given() {
     std::fs::write(&wrong, other.signing_key.serialize_pem()).unwrap();
     let refused = |tls: &str| {
         let base = h.base();
-        let out = std::process::Command::new(common::program())
+        let out = std::process::Command::new(crate::common::program())
             .args(["serve", "--listen", "127.0.0.1:0"])
             .env("GOLDCHIP_DATABASE", &base.url)
             .env("GOLDCHIP_TLS", tls)

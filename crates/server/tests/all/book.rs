@@ -1,8 +1,6 @@
 //! The shop's book as a browser sees it, on the real database: changes, undo, files, and jobs that keep the book they were begun with.
 
-mod common;
-
-use common::person::{Person, body, peopled, refusal};
+use crate::common::person::{Person, body, peopled, refusal};
 use serde_json::{Value, json};
 use server::demo::PASSWORD;
 
@@ -107,7 +105,7 @@ fn a_whole_book_goes_out_and_comes_back() {
 fn a_job_is_planned_with_its_own_book() {
     let house = peopled(2);
     let ida = Person::of(&house, "ida", PASSWORD);
-    let part = std::fs::read(common::part("shutter-lever.step")).unwrap();
+    let part = std::fs::read(crate::common::part("shutter-lever.step")).unwrap();
     assert_eq!(ida.give("shutter-lever.step", &part).status(), 200);
     let fresh = |s: &Value| s["fresh"] == true;
     let was = ida.wait(1, "a plan", fresh);

@@ -1,9 +1,7 @@
 //! The server as a browser sees it, on the real database.
 
-mod common;
-
-use common::person::{Person, body, peopled, refusal};
-use common::{Base, part, program};
+use crate::common::person::{Person, body, peopled, refusal};
+use crate::common::{Base, part, program};
 use serde_json::{Value, json};
 use server::demo::PASSWORD;
 use std::io::{BufRead, BufReader, Write};
@@ -364,8 +362,8 @@ fn the_demos_password_does_not_go_on_the_network() {
     let base = Base::new();
     server::demo::load(
         &base.db,
-        &common::root().join("demo/rack.csv"),
-        &[&common::root().join("demo/parts")],
+        &crate::common::root().join("demo/rack.csv"),
+        &[&crate::common::root().join("demo/parts")],
         &program(),
     )
     .unwrap();
@@ -456,7 +454,7 @@ fn open_surfaces_are_asked_about() {
 fn parts_of_one_assembly_fit_each_other() {
     let house = peopled(0);
     let ida = Person::of(&house, "ida", PASSWORD);
-    let file = common::root().join("demo/reading/slit-latch.step");
+    let file = crate::common::root().join("demo/reading/slit-latch.step");
     let r = ida.give("slit-latch.step", &std::fs::read(file).unwrap());
     assert_eq!(r.status(), 200);
     let job = body(r)["id"].as_i64().unwrap();

@@ -1,8 +1,6 @@
 //! The queue on the real database: nothing is done twice, and nothing is lost with a worker.
 
-mod common;
-
-use common::Base;
+use crate::common::Base;
 use diesel::prelude::*;
 use server::db::schema::tasks;
 use server::db::{Conn, now};
@@ -18,7 +16,7 @@ fn fill(base: &Base, n: usize) {
         .act(|c| {
             let shop = server::demo::make_shop(c, "Shop", &data)?;
             for k in 0..n {
-                let id = common::empty_job(c, shop, &format!("Job {k}"))?;
+                let id = crate::common::empty_job(c, shop, &format!("Job {k}"))?;
                 queue::ask(c, id, 0, None)?;
             }
             Ok(())

@@ -1,9 +1,7 @@
 //! Who may see and do what, asked from outside.
 
-mod common;
-
-use common::House;
-use common::person::{PRIVATE, Person, body, peopled, peopled_with, refusal};
+use crate::common::House;
+use crate::common::person::{PRIVATE, Person, body, peopled, peopled_with, refusal};
 use serde_json::{Value, json};
 use server::demo::PASSWORD;
 use std::io::{Read, Write};
@@ -49,7 +47,15 @@ const ROUTES: &[(&str, &str, Open, &str)] = &[
     ("post", "/api/rack/preview", Open::Signed, ""),
     ("post", "/api/rack/undo", Open::Signed, ""),
     ("post", "/api/rack/redo", Open::Signed, ""),
+    ("get", "/api/book", Open::Signed, ""),
+    ("get", "/api/book.json", Open::Signed, ""),
+    ("post", "/api/book", Open::Signed, r#"{"chapter":"vise","before":null,"after":null,"at":null}"#),
+    ("post", "/api/book/import", Open::Signed, ""),
+    ("post", "/api/book/preview", Open::Signed, ""),
+    ("post", "/api/book/undo", Open::Signed, ""),
+    ("post", "/api/book/redo", Open::Signed, ""),
     ("get", "/api/jobs/{id}", Open::Job, ""),
+    ("get", "/api/jobs/{id}/shop", Open::Job, ""),
     ("patch", "/api/jobs/{id}", Open::Job, r#"{"title":"Mine"}"#),
     ("delete", "/api/jobs/{id}", Open::Job, ""),
     ("get", "/api/jobs/{id}/goes", Open::Job, ""),
@@ -164,13 +170,13 @@ fn a_hash_in_ones_own_words_gives_no_file_away() {
     let h = peopled(0);
     let ida = Person::of(&h, "ida", PASSWORD);
     let theirs = ida.job("worm-cover.step");
-    let bytes = std::fs::read(common::part("worm-cover.step")).unwrap();
+    let bytes = std::fs::read(crate::common::part("worm-cover.step")).unwrap();
     use sha2::Digest;
     let sha: String = sha2::Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect();
     let carla = Person::of(&h, "carla", "another-password");
     let mine = carla.job("spider-plate.step");
     // A revision whose file is called like the other shop's hash.
-    let own = std::fs::read(common::part("spider-plate.step")).unwrap();
+    let own = std::fs::read(crate::common::part("spider-plate.step")).unwrap();
     let url = format!("{}/api/jobs/{mine}/revise?file={sha}.step&revision=0", h.address);
     assert_eq!(carla.agent.post(url).send(&own[..]).unwrap().status(), 200);
     let take = json!({"about": "model", "sha": sha, "file": "mine.step"});

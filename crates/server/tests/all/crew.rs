@@ -1,9 +1,7 @@
 //! Workers are processes: they can be stopped, killed, and ended with the house, and no work is lost by it.
 
-mod common;
-
-use common::House;
-use common::person::{Person, peopled};
+use crate::common::House;
+use crate::common::person::{Person, peopled};
 use serde_json::Value;
 use server::demo::PASSWORD;
 use std::process::Command;
@@ -11,7 +9,7 @@ use std::time::{Duration, Instant};
 
 /// Workers that a process started.
 fn children(pid: u32) -> Vec<u32> {
-    common::children(pid, "worker-hand").iter().filter_map(|l| l.parse().ok()).collect()
+    crate::common::children(pid, "worker-hand").iter().filter_map(|l| l.parse().ok()).collect()
 }
 
 fn kill(pid: u32) {

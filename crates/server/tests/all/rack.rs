@@ -1,8 +1,6 @@
 //! The rack and the stock of jobs, as a browser sees them, on the real database.
 
-mod common;
-
-use common::person::{Person, body, peopled, refusal};
+use crate::common::person::{Person, body, peopled, refusal};
 use serde_json::{Value, json};
 use server::demo::PASSWORD;
 
@@ -161,7 +159,7 @@ fn finished_forms_of_one_blank_know_of_each_other() {
     let ida = Person::of(&house, "ida", PASSWORD);
     assert_eq!(ida.post("/api/rack", &json!({"act": "put", "piece": flat("A1", 1), "was": null})).status(), 200);
     let give = |file: &str| {
-        let r = ida.give(file, &std::fs::read(common::root().join("demo").join(file)).unwrap());
+        let r = ida.give(file, &std::fs::read(crate::common::root().join("demo").join(file)).unwrap());
         assert_eq!(r.status(), 200);
         body(r)["id"].as_i64().unwrap()
     };
