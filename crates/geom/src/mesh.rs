@@ -272,7 +272,18 @@ impl TriMesh {
             }
             let (lo, hi) = (p[0].min(p[1]).min(p[2]), p[0].max(p[1]).max(p[2]));
             for j in grid.range(1, lo.y, hi.y) {
-                for i in grid.range(0, lo.x, hi.x) {
+                // Of a sliver only what it covers of this row is asked, a ray more on each side.
+                let y = grid.origin.y + j as f64 * grid.pitch;
+                let (mut from, mut to) = (hi.x, lo.x);
+                for (a, b) in [(p[0], p[1]), (p[1], p[2]), (p[2], p[0])] {
+                    if (a.y - y) * (b.y - y) <= 0.0 {
+                        let t = if a.y == b.y { [0.0, 1.0] } else { [(y - a.y) / (b.y - a.y); 2] };
+                        for x in t.map(|t| a.x + (b.x - a.x) * t) {
+                            (from, to) = (from.min(x), to.max(x));
+                        }
+                    }
+                }
+                for i in grid.range(0, from - grid.pitch, to + grid.pitch) {
                     let q = grid.origin + DVec2::new(i as f64, j as f64) * grid.pitch;
                     let mut w = [0.0; 3];
                     let mut inside = true;

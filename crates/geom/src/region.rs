@@ -162,6 +162,24 @@ impl Region {
     pub fn opened(&self, radius: f64, tol: f64) -> Region {
         self.shrunk(radius, tol).grown(radius, tol)
     }
+    /// Area of what lies between two heights y, mm² (Green: of each edge the integral of x over y).
+    pub fn area_between(&self, low: f64, high: f64) -> f64 {
+        let edge = |a: DVec2, b: DVec2| {
+            let (y0, y1) = (a.y.clamp(low, high), b.y.clamp(low, high));
+            let x = |y: f64| a.x + (b.x - a.x) * (y - a.y) / (b.y - a.y);
+            if y0 == y1 { 0.0 } else { (x(y0) + x(y1)) / 2.0 * (y1 - y0) }
+        };
+        self.loops().iter().map(|l| (0..l.len()).map(|k| edge(l[k], l[(k + 1) % l.len()])).sum::<f64>()).sum()
+    }
+    /// Elsewhere in the plane.
+    pub fn shifted(&self, by: DVec2) -> Region {
+        let by = pt(by);
+        if (by.x, by.y) == (0, 0) {
+            return self.clone();
+        }
+        let moved = |p: &Point64| Point64::new(p.x + by.x, p.y + by.y);
+        Region { paths: self.paths.iter().map(|path| path.iter().map(moved).collect()).collect() }
+    }
     /// Without points that stand out less than `eps` mm.
     pub fn simplified(&self, eps: f64) -> Region {
         let paths = c2::simplify_paths(&self.paths, eps * GRID, true);
@@ -365,6 +383,22 @@ mod tests {
         let r = Region::rect(DVec2::ZERO, DVec2::new(40.0, 30.0)).grown(5.0, 0.0001);
         let exact = 1200.0 + 140.0 * 5.0 + std::f64::consts::PI * 25.0;
         assert!((r.area() - exact).abs() < 0.01, "{} {exact}", r.area());
+    }
+
+    #[test]
+    fn a_band_holds_what_the_strip_cuts_out() {
+        let r = square(20.0).minus(&Region::disc(DVec2::new(2.0, 1.0), 6.0, 0.001));
+        for (low, high) in [(-50.0, 50.0), (-3.0, 2.5), (9.0, 30.0), (11.0, 12.0), (-12.0, -4.0)] {
+            let strip = Region::rect(DVec2::new(-99.0, low), DVec2::new(99.0, high));
+            let cut = strip.intersect(&r).area();
+            assert!((r.area_between(low, high) - cut).abs() < 0.01, "{low} {high} {cut}");
+        }
+        let one = square(20.0);
+        assert_eq!(
+            (one.area_between(-5.0, 5.0), one.shifted(DVec2::new(3.0, 4.0)).area_between(-5.0, 5.0)),
+            (200.0, 200.0)
+        );
+        assert_eq!(one.shifted(DVec2::new(3.0, 7.0)).area_between(-5.0, 5.0), 160.0);
     }
 
     #[test]

@@ -23,6 +23,7 @@ mod plan;
 mod plate;
 mod scheme;
 mod seen;
+mod simplex;
 mod soft_jaws;
 mod stand;
 pub mod statics;

@@ -6,6 +6,7 @@
 //! memory.) Contacts that only stand in the way push as much as is asked of them; where such contacts face one another they could be imagined to
 //! squeeze the piece, so only those that a clamp really presses on may have friction there.
 
+use crate::simplex::{Column, Programme};
 use geom::DVec3;
 use microlp::{ComparisonOp, LinearExpr, OptimizationDirection, Problem};
 use std::f64::consts::TAU;
@@ -94,84 +95,144 @@ fn around(normal: DVec3, n: usize, turned: f64) -> Vec<DVec3> {
     (0..n).map(|k| turned + TAU * k as f64 / n as f64).map(|t| a * t.cos() + b * t.sin()).collect()
 }
 
-/// The programme's solver breaks off once in some thousand cases (a basis that is singular to its eye); with pyramids turned by a little it does not. So
-/// often it is tried.
+/// A push at a point of a contact: which contact, where, which way.
+struct Ray {
+    contact: usize,
+    at: DVec3,
+    dir: DVec3,
+}
+
+/// A hold as a programme: one column for each ray, then one for each bond point's room, its rows the balance and what each clamp and bond gives.
+struct Pushes {
+    rays: Vec<Ray>,
+    columns: Vec<Column>,
+    b: Vec<f64>,
+    dead: Wrench,
+    contacts: usize,
+}
+
+impl Pushes {
+    /// Pyramids are turned by an angle.
+    fn of(contacts: &[Contact], dead: Wrench, turned: f64) -> Pushes {
+        let b = dead.rows().iter().map(|v| -v).collect();
+        let mut p = Pushes { rays: Vec::new(), columns: Vec::new(), b, dead, contacts: contacts.len() };
+        let mut room = Vec::new();
+        for (n, c) in contacts.iter().enumerate() {
+            let shared = around(c.normal, RAYS, turned);
+            let clamp = if let Push::Clamp(f) = c.push {
+                p.b.push(f / FORCE);
+                Some(p.b.len() - 1)
+            } else {
+                None
+            };
+            for (k, at) in c.at.iter().enumerate() {
+                let own = c.normals.get(k).copied();
+                let (normal, across) = own.map_or_else(|| (c.normal, shared.clone()), |n| (n, around(n, RAYS, turned)));
+                let rubs = c.friction > 0.0 && normal.dot(c.normal) >= 0.5;
+                let ray = |p: &mut Pushes, dir: DVec3, more: Option<(usize, f64)>, most: f64| {
+                    p.rays.push(Ray { contact: n, at: *at, dir });
+                    p.columns.push(Column { six: Wrench::at(*at, dir * FORCE).rows(), more, most });
+                };
+                if let Push::Bond { pull, shear } = c.push {
+                    p.b.push(shear / FORCE);
+                    let row = p.b.len() - 1;
+                    ray(&mut p, normal, None, f64::INFINITY);
+                    ray(&mut p, -normal, None, pull / FORCE);
+                    across.iter().for_each(|d| ray(&mut p, *d, Some((row, 1.0)), f64::INFINITY));
+                    room.push(row);
+                } else if rubs {
+                    for d in &across {
+                        let dir = normal + *d * c.friction;
+                        ray(&mut p, dir, clamp.map(|r| (r, dir.dot(c.normal))), f64::INFINITY);
+                    }
+                } else {
+                    ray(&mut p, normal, clamp.map(|r| (r, normal.dot(c.normal))), f64::INFINITY);
+                }
+            }
+        }
+        let free = |row| Column { six: [0.0; 6], more: Some((row, 1.0)), most: f64::INFINITY };
+        p.columns.extend(room.into_iter().map(free));
+        p
+    }
+    /// Forces of the contacts for what each column is; nothing if they do not balance.
+    fn forces(&self, live: Wrench, factor: f64, x: &[f64]) -> Option<Margin> {
+        let mut forces = vec![DVec3::ZERO; self.contacts];
+        let mut rest = self.dead.rows();
+        let mut add = |w: Wrench| rest.iter_mut().zip(w.rows()).for_each(|(r, w)| *r += w);
+        for (r, x) in self.rays.iter().zip(x) {
+            let f = r.dir * *x * FORCE;
+            forces[r.contact] += f;
+            add(Wrench::at(r.at, f));
+        }
+        add(Wrench { force: live.force * factor, moment: live.moment * factor });
+        rest.iter().all(|r| r.abs() < 1e-5).then_some(Margin { factor, forces })
+    }
+    /// By a general library; nothing if it breaks off, as it does once in some thousand cases (a basis that is singular to its eye).
+    fn by_library(&self, live: Wrench) -> Option<Margin> {
+        let mut p = Problem::new(OptimizationDirection::Maximize);
+        let lambda = p.add_var(1.0, (0.0, MOST));
+        let mut rows: Vec<LinearExpr> = self.b.iter().map(|_| LinearExpr::empty()).collect();
+        rows.iter_mut().zip(live.rows()).for_each(|(row, v)| row.add(lambda, v));
+        let add = |c: &Column| {
+            let v = p.add_var(0.0, (0.0, c.most));
+            rows.iter_mut().zip(c.six).for_each(|(row, a)| row.add(v, a));
+            if let Some((row, a)) = c.more {
+                rows[row].add(v, a);
+            }
+            v
+        };
+        let vars: Vec<_> = self.columns.iter().map(add).collect();
+        for (row, b) in rows.into_iter().zip(&self.b) {
+            p.add_constraint(row, ComparisonOp::Eq, *b);
+        }
+        match p.solve() {
+            Ok(s) => {
+                let x: Vec<f64> = vars.iter().map(|v| s.var_value(*v)).collect();
+                self.forces(live, s.var_value(lambda), &x)
+            }
+            Err(microlp::Error::Infeasible) => Some(self.none()),
+            Err(_) => None,
+        }
+    }
+    /// Nothing balances, or nobody can tell, which is the same to whoever stands before it.
+    fn none(&self) -> Margin {
+        Margin { factor: 0.0, forces: vec![DVec3::ZERO; self.contacts] }
+    }
+}
+
+/// So often the library is tried, with pyramids that are turned by a little.
 const TRIES: usize = 8;
+
+/// A hold that is asked for many loads.
+pub(crate) struct Standing<'a> {
+    contacts: &'a [Contact],
+    pushes: Pushes,
+    /// Where it stands without a load; nothing where it does not, or where nobody can tell.
+    programme: Option<Option<Programme>>,
+}
+
+impl<'a> Standing<'a> {
+    /// Contacts, and what is there once (the piece's own weight).
+    pub fn new(contacts: &'a [Contact], dead: Wrench) -> Standing<'a> {
+        let pushes = Pushes::of(contacts, dead, 0.0);
+        let programme = Programme::standing(pushes.columns.clone(), pushes.b.clone(), MOST);
+        Standing { contacts, pushes, programme }
+    }
+    /// How many times over a load is borne.
+    pub fn bears(&self, live: Wrench) -> Margin {
+        let found = match &self.programme {
+            Some(None) => Some(self.pushes.none()),
+            Some(Some(p)) => p.most(live.rows()).and_then(|(most, x)| self.pushes.forces(live, most, &x)),
+            None => None,
+        };
+        let turned = |k: usize| Pushes::of(self.contacts, self.pushes.dead, 0.037 * k as f64).by_library(live);
+        found.or_else(|| (0..TRIES).find_map(turned)).unwrap_or_else(|| self.pushes.none())
+    }
+}
 
 /// How many times over contacts bear `live` beside `dead`, which is there once (the piece's own weight).
 pub fn margin(contacts: &[Contact], dead: Wrench, live: Wrench) -> Margin {
-    // Nothing balances even without the load: or nobody can tell, which is the same to whoever stands before it.
-    let none = || Margin { factor: 0.0, forces: vec![DVec3::ZERO; contacts.len()] };
-    (0..TRIES).find_map(|k| tried(contacts, dead, live, 0.037 * k as f64)).unwrap_or_else(none)
-}
-
-/// One try; nothing if the solver broke off.
-fn tried(contacts: &[Contact], dead: Wrench, live: Wrench, turned: f64) -> Option<Margin> {
-    let mut p = Problem::new(OptimizationDirection::Maximize);
-    let lambda = p.add_var(1.0, (0.0, MOST));
-    let mut balance: Vec<LinearExpr> = (0..6).map(|_| LinearExpr::empty()).collect();
-    for (row, v) in balance.iter_mut().zip(live.rows()) {
-        row.add(lambda, v);
-    }
-    // Which variable pushes how, for each contact.
-    let mut pushes = Vec::new();
-    for c in contacts {
-        let across = around(c.normal, RAYS, turned);
-        let mut mine = Vec::new();
-        let mut all = LinearExpr::empty();
-        for (k, at) in c.at.iter().enumerate() {
-            let own = c.normals.get(k).copied();
-            let (normal, across) = own.map_or_else(|| (c.normal, across.clone()), |n| (n, around(n, RAYS, turned)));
-            let rubs = c.friction > 0.0 && normal.dot(c.normal) >= 0.5;
-            let mut ray = |p: &mut Problem, dir: DVec3, most: f64| {
-                let v = p.add_var(0.0, (0.0, most));
-                for (row, w) in balance.iter_mut().zip(Wrench::at(*at, dir * FORCE).rows()) {
-                    row.add(v, w);
-                }
-                mine.push((v, dir, *at));
-                v
-            };
-            if let Push::Bond { pull, shear } = c.push {
-                ray(&mut p, normal, f64::INFINITY);
-                ray(&mut p, -normal, pull / FORCE);
-                let mut sum = LinearExpr::empty();
-                for d in &across {
-                    sum.add(ray(&mut p, *d, f64::INFINITY), 1.0);
-                }
-                p.add_constraint(sum, ComparisonOp::Le, shear / FORCE);
-            } else if rubs {
-                for d in &across {
-                    let dir = normal + *d * c.friction;
-                    all.add(ray(&mut p, dir, f64::INFINITY), dir.dot(c.normal));
-                }
-            } else {
-                all.add(ray(&mut p, normal, f64::INFINITY), normal.dot(c.normal));
-            }
-        }
-        if let Push::Clamp(f) = c.push {
-            p.add_constraint(all, ComparisonOp::Eq, f / FORCE);
-        }
-        pushes.push(mine);
-    }
-    for (row, v) in balance.into_iter().zip(dead.rows()) {
-        p.add_constraint(row, ComparisonOp::Eq, -v);
-    }
-    match p.solve() {
-        Ok(s) => {
-            let forces: Vec<DVec3> =
-                pushes.iter().map(|m| m.iter().map(|(v, d, _)| *d * s.var_value(*v) * FORCE).sum()).collect();
-            let factor = s.var_value(lambda);
-            // What it says is looked at: the forces must balance.
-            let mut rest = dead.rows();
-            let pushed = pushes.iter().flatten().map(|(v, d, at)| Wrench::at(*at, *d * s.var_value(*v) * FORCE));
-            for w in pushed.chain([Wrench { force: live.force * factor, moment: live.moment * factor }]) {
-                rest.iter_mut().zip(w.rows()).for_each(|(r, w)| *r += w);
-            }
-            rest.iter().all(|r| r.abs() < 1e-5).then_some(Margin { factor, forces })
-        }
-        Err(microlp::Error::Infeasible) => Some(Margin { factor: 0.0, forces: vec![DVec3::ZERO; contacts.len()] }),
-        Err(_) => None,
-    }
+    Standing::new(contacts, dead).bears(live)
 }
 
 /// What a cutter does to a piece at its worst, wherever it is.
@@ -225,14 +286,15 @@ pub fn worst(contacts: &[Contact], dead: Wrench, load: &Load) -> Worst {
         axial.push(load.lift);
     }
     let turns: &[f64] = if load.torque > 0.0 { &[1.0, -1.0] } else { &[0.0] };
-    let mut out = Worst { factor: MOST, at: DVec3::ZERO, force: DVec3::ZERO, forces: Vec::new() };
+    let mut out = Worst::nothing();
+    let standing = Standing::new(contacts, dead);
     for at in &load.places {
         for side in &sides {
             for z in &axial {
                 for turn in turns {
                     let force = *side + DVec3::Z * *z;
                     let live = Wrench::at(*at, force).turned(DVec3::Z * load.torque * *turn);
-                    let m = margin(contacts, dead, live);
+                    let m = standing.bears(live);
                     if m.factor < out.factor || out.forces.is_empty() {
                         out = Worst { factor: m.factor, at: *at, force, forces: m.forces };
                     }

@@ -49,8 +49,7 @@ pub(crate) fn bearing(view: &View, z0: f64, vise: &Vise) -> Option<Bearing> {
     // The length that bears, by how much of the parallel's top lies under the sole.
     let bears = |at: f64| {
         let y = b.max.y - at;
-        let strip = Region::rect(DVec2::new(b.min.x, y - w / 2.0), DVec2::new(b.max.x, y + w / 2.0));
-        strip.intersect(&sole).area() / w
+        sole.area_between(y - w / 2.0, y + w / 2.0) / w
     };
     let steps = ((opening - w) / 1.0).floor();
     if steps < 1.0 {

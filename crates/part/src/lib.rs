@@ -7,6 +7,7 @@ mod edge;
 mod feature;
 mod fits;
 mod intent;
+mod looks;
 mod mark;
 mod measure;
 mod model;

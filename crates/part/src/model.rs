@@ -2,6 +2,7 @@
 
 use crate::Neighbour;
 use crate::edge::{Edge, edges};
+use crate::looks::Looks;
 use geom::{Box3, DVec3, TriMesh};
 use intake::{Drawing, LengthUnit, Model, Reading};
 use kernel::{RawModel, RawSurface};
@@ -106,6 +107,8 @@ pub struct Part {
     pub origin: Origin,
     /// The file's other solids: what it must fit.
     pub others: Vec<Neighbour>,
+    /// What was seen of it; nothing to a copy, which may be changed.
+    pub(crate) looks: Looks,
 }
 
 /// Why a file that was read gives no part.
@@ -292,6 +295,7 @@ impl Part {
                 drawing: model.drawing.clone(),
             },
             others,
+            looks: Looks::default(),
         })
     }
 }

@@ -4,10 +4,11 @@
 //! height z may not enter S(z), and whatever it may enter it can clear. S grows as z falls; where it jumps there is a floor.
 //! So overhangs, islands, steps and several depths need no cases, and what no shadow leaves open is named as out of reach.
 
+use crate::looks::Looked;
 use crate::{Part, Surface};
 use geom::{Box3, DVec2, DVec3, Placement, RayGrid, Region, TriMesh};
 use std::collections::{BTreeSet, HashMap};
-use std::sync::{Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// Heights closer than this are one, mm.
 const SAME: f64 = 1e-3;
@@ -84,6 +85,9 @@ pub struct View<'a> {
     pub bounds: Box3,
     /// Solids that stand beside the part while it is machined, in the frame.
     kept: Vec<TriMesh>,
+    /// What other views of this turn have seen, as it lies unshifted.
+    looked: Arc<Looked>,
+    /// Shadows where more stands there than belongs to the part's file.
     shadows: Mutex<HashMap<i64, Region>>,
     tops: OnceLock<(RayGrid, Vec<f64>)>,
 }
@@ -94,7 +98,8 @@ impl<'a> View<'a> {
         let mesh = part.mesh.placed(&from_part);
         let bounds = mesh.bounds();
         let kept = part.staying().map(|o| o.mesh.placed(&from_part)).collect();
-        View { part, from_part, mesh, bounds, kept, shadows: Mutex::default(), tops: OnceLock::new() }
+        let looked = part.looks.of(part, &from_part);
+        View { part, from_part, mesh, bounds, kept, looked, shadows: Mutex::default(), tops: OnceLock::new() }
     }
     /// With more that stands there: what holds the part and may not be met.
     pub fn with(mut self, more: impl IntoIterator<Item = TriMesh>) -> View<'a> {
@@ -103,11 +108,28 @@ impl<'a> View<'a> {
     }
     /// S(z): what the part above `z` covers, and what stands beside it with [`BESIDE`] around and over it.
     pub fn shadow(&self, z: f64) -> Region {
-        let key = (z * 1e5).round() as i64;
-        let known = || self.shadows.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(r) = known().get(&key) {
-            return r.clone();
+        let known = |of: &Mutex<HashMap<i64, Region>>, z: f64, new: &dyn Fn() -> Region| {
+            let key = (z * 1e5).round() as i64;
+            let locked = || of.lock().unwrap_or_else(PoisonError::into_inner);
+            if let Some(r) = locked().get(&key) {
+                return r.clone();
+            }
+            let r = new();
+            locked().insert(key, r.clone());
+            r
+        };
+        if self.adds() {
+            return known(&self.shadows, z, &|| self.covers_above(z));
         }
+        let shift = self.from_part.shift;
+        let unshifted = || self.covers_above(z).shifted(-shift.truncate());
+        known(&self.looked.shadows, z - shift.z, &unshifted).shifted(shift.truncate())
+    }
+    /// More stands there than belongs to the part's file.
+    fn adds(&self) -> bool {
+        self.kept.len() > self.part.staying().count()
+    }
+    fn covers_above(&self, z: f64) -> Region {
         let mut r = if z >= self.bounds.max.z {
             Region::empty()
         } else {
@@ -120,7 +142,6 @@ impl<'a> View<'a> {
                 r = Region::union_all(&[r, covers.grown(BESIDE, 0.004)]);
             }
         }
-        known().insert(key, r.clone());
         r
     }
     /// Of a shadow at a height what is not only there for what holds the part ([`View::with`]): there is nothing to finish around that.
@@ -202,6 +223,14 @@ impl<'a> View<'a> {
     }
     /// Heights of flat faces that look up and can be seen, from the top down.
     pub fn floors(&self) -> Vec<f64> {
+        if self.adds() {
+            return self.open_floors();
+        }
+        let shift = self.from_part.shift.z;
+        let unshifted = || self.open_floors().into_iter().map(|z| z - shift).collect();
+        self.looked.floors.get_or_init(unshifted).iter().map(|z| z + shift).collect()
+    }
+    fn open_floors(&self) -> Vec<f64> {
         let mut z: Vec<f64> = Vec::new();
         for (k, f) in self.part.faces.iter().enumerate() {
             if let Surface::Plane { normal, .. } = f.surface
@@ -330,13 +359,12 @@ impl<'a> View<'a> {
     }
     /// Faces that look up at a slant and can be seen: neither walls nor floors.
     pub fn slanted(&self) -> Vec<u32> {
-        (0..self.part.faces.len())
-            .filter(|&k| {
-                let s = self.slant(k);
-                s > 1e-3 && s < 1.0 - 1e-6 && self.seen(k)
-            })
-            .map(|k| k as u32)
-            .collect()
+        let open = |k: &usize| {
+            let s = self.slant(*k);
+            s > 1e-3 && s < 1.0 - 1e-6 && self.seen(*k)
+        };
+        let all = || (0..self.part.faces.len()).filter(open).map(|k| k as u32).collect();
+        self.looked.slanted.get_or_init(all).clone()
     }
     /// Is most of a face seen from above? Decided by rays straight down: a shadow for each height would be exact and, on a part of
     /// many curved faces, take minutes.

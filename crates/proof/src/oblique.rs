@@ -293,7 +293,7 @@ impl Sweep {
         let d = DVec2::from_angle(angle);
         let track = match self.track {
             Track::Line { a, b } => Track::Line { a: d.rotate(a), b: d.rotate(b) },
-            Track::Arc { c, r, from, sweep } => Track::Arc { c: d.rotate(c), r, from: from + angle, sweep },
+            Track::Arc { c, r, from, sweep, .. } => Track::arc(d.rotate(c), r, from + angle, sweep),
         };
         Sweep { track, ..*self }
     }

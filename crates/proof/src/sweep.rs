@@ -20,8 +20,26 @@ pub(crate) type Spans = SmallVec<[(f64, f64); 4]>;
 /// A move seen along z.
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Track {
-    Line { a: DVec2, b: DVec2 },
-    Arc { c: DVec2, r: f64, from: f64, sweep: f64 },
+    Line {
+        a: DVec2,
+        b: DVec2,
+    },
+    /// With where it begins and ends, for sine and cosine are asked of it a million times.
+    Arc {
+        c: DVec2,
+        r: f64,
+        from: f64,
+        sweep: f64,
+        ends: [DVec2; 2],
+    },
+}
+
+impl Track {
+    /// An arc from an angle on, rad.
+    pub fn arc(c: DVec2, r: f64, from: f64, sweep: f64) -> Track {
+        let ends = [from, from + sweep].map(|a| c + DVec2::from_angle(a) * r);
+        Track::Arc { c, r, from, sweep, ends }
+    }
 }
 
 /// A move: track and the heights at its ends (evenly between).
@@ -39,7 +57,7 @@ impl Sweep {
             Shape::Line => Track::Line { a, b },
             Shape::Arc { center, sweep } => {
                 let d = a - center;
-                Track::Arc { c: center, r: d.length(), from: d.to_angle(), sweep }
+                Track::arc(center, d.length(), d.to_angle(), sweep)
             }
         };
         Sweep { track, z0: from.z, z1: to.z }
@@ -47,7 +65,9 @@ impl Sweep {
     pub fn point(&self, t: f64) -> DVec2 {
         match self.track {
             Track::Line { a, b } => a.lerp(b, t),
-            Track::Arc { c, r, from, sweep } => c + DVec2::from_angle(from + sweep * t) * r,
+            Track::Arc { ends, .. } if t == 0.0 => ends[0],
+            Track::Arc { ends, .. } if t == 1.0 => ends[1],
+            Track::Arc { c, r, from, sweep, .. } => c + DVec2::from_angle(from + sweep * t) * r,
         }
     }
     pub fn z(&self, t: f64) -> f64 {
@@ -75,7 +95,7 @@ impl Sweep {
     pub fn part(&self, t0: f64, t1: f64) -> Sweep {
         let track = match self.track {
             Track::Line { .. } => Track::Line { a: self.point(t0), b: self.point(t1) },
-            Track::Arc { c, r, from, sweep } => Track::Arc { c, r, from: from + sweep * t0, sweep: sweep * (t1 - t0) },
+            Track::Arc { c, r, from, sweep, .. } => Track::arc(c, r, from + sweep * t0, sweep * (t1 - t0)),
         };
         Sweep { track, z0: self.z(t0), z1: self.z(t1) }
     }
@@ -93,7 +113,7 @@ impl Sweep {
     pub fn bounds2(&self) -> (DVec2, DVec2) {
         match self.track {
             Track::Line { a, b } => (a.min(b), a.max(b)),
-            Track::Arc { c, r, from, sweep } => {
+            Track::Arc { c, r, from, sweep, .. } => {
                 let (a, b) = (self.point(0.0), self.point(1.0));
                 let (mut lo, mut hi) = (a.min(b), a.max(b));
                 for k in 0..4 {
@@ -117,12 +137,12 @@ impl Sweep {
                 let t = if l2 > 0.0 { ((q - a).dot(d) / l2).clamp(0.0, 1.0) } else { 0.0 };
                 q.distance(a + d * t)
             }
-            Track::Arc { c, r, from, sweep } => {
+            Track::Arc { c, r, sweep, ends, .. } => {
                 let d = q - c;
-                if d.length_squared() < 1e-18 || on_arc(d.to_angle(), from, sweep) {
+                if d.length_squared() < 1e-18 || faces(d, sweep, ends.map(|e| e - c)) {
                     (d.length() - r).abs()
                 } else {
-                    q.distance(self.point(0.0)).at_most(q.distance(self.point(1.0)))
+                    q.distance(ends[0]).at_most(q.distance(ends[1]))
                 }
             }
         }
@@ -238,7 +258,7 @@ impl Sweep {
                     }
                 }
             }
-            Track::Arc { c, r, from, sweep } => {
+            Track::Arc { c, r, from, sweep, .. } => {
                 let d = q - c;
                 let rho = d.length();
                 if (rho - r).abs() > radius {
@@ -274,6 +294,19 @@ fn on_arc(angle: f64, from: f64, sweep: f64) -> bool {
     ((angle - from) * sweep.signum()).rem_euclid(TAU) <= sweep.abs()
 }
 
+/// Does a direction from the centre lie between the ends of an arc, seen from there? As [`on_arc`], without angles.
+fn faces(d: DVec2, sweep: f64, [a, b]: [DVec2; 2]) -> bool {
+    let (s, all) = (sweep.signum(), sweep.abs());
+    if all >= TAU {
+        true
+    } else if all <= PI {
+        // Of a short arc the other side of the centre lies on neither side of its ends.
+        s * a.perp_dot(d) >= 0.0 && s * d.perp_dot(b) >= 0.0 && (all > 1.0 || d.dot(a) >= 0.0)
+    } else {
+        !(s * b.perp_dot(d) > 0.0 && s * d.perp_dot(a) > 0.0)
+    }
+}
+
 /// The pieces in which a move must be taken so that each has a closed form with this tool.
 pub(crate) fn pieces(s: &Sweep, tool: &Tool) -> Vec<Sweep> {
     if s.level() || s.upright() || tool.is_cylinder() {
@@ -294,11 +327,28 @@ pub(crate) fn pieces(s: &Sweep, tool: &Tool) -> Vec<Sweep> {
 mod tests {
     use super::*;
 
+    /// By angle and by sides: the same, for arcs of any length and either sense.
+    #[test]
+    fn an_arc_faces_what_its_angles_say() {
+        let mut rng = fastrand::Rng::with_seed(3);
+        for _ in 0..20_000 {
+            let (from, sweep) = (rng.f64() * 14.0 - 7.0, (rng.f64() * 2.0 - 1.0) * if rng.bool() { 6.2 } else { 0.3 });
+            let angle = rng.f64() * 14.0 - 7.0;
+            let ends = [from, from + sweep].map(|a| DVec2::from_angle(a) * 3.0);
+            let rel = ((angle - from) * sweep.signum()).rem_euclid(TAU);
+            let sure = [0.0, sweep.abs(), TAU].iter().all(|e| (rel - e).abs() > 1e-9);
+            assert!(
+                !sure || faces(DVec2::from_angle(angle) * 0.4, sweep, ends) == on_arc(angle, from, sweep),
+                "{from} {sweep} {angle}"
+            );
+        }
+    }
+
     fn samples() -> Vec<Sweep> {
         let line =
             |a: (f64, f64), b: (f64, f64), z0, z1| Sweep { track: Track::Line { a: a.into(), b: b.into() }, z0, z1 };
         let arc = |r: f64, from: f64, sweep: f64, z0, z1| Sweep {
-            track: Track::Arc { c: DVec2::new(0.3, -0.7), r, from, sweep },
+            track: Track::arc(DVec2::new(0.3, -0.7), r, from, sweep),
             z0,
             z1,
         };
