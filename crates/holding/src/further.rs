@@ -336,10 +336,13 @@ const MOST: usize = 4;
 const CHAMFER: f64 = 4.0;
 /// Smaller slanted flats are left for the hand, mm².
 const SMALL: f64 = 2.0;
+/// A flat that leans no more than this from a wall of the first two sides is a draft: a ball finishes it from there, sine of 20° (common practice, no source).
+const DRAFT: f64 = 0.342;
 
 /// Tilted sides: directions at an angle from which an inclined flat is square to the spindle, or a slanted round lies open, where none of the sides square to the
-/// part (`ups`, that of the first side first) cuts it. The fewest that show all are taken, the one that shows most first.
-pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
+/// part (`ups`, that of the first side first) cuts it. The fewest that show all are taken, the one that shows most first. Where the crib has balls,
+/// drafts are theirs.
+pub(crate) fn slanted(part: &Part, ups: &[DVec3], balls: bool) -> Vec<Further> {
     let directions = part::slants(part);
     if directions.is_empty() {
         return Vec::new();
@@ -360,6 +363,7 @@ pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
         let open = |s: &dyn Fn(DVec3) -> bool| 2 * points.iter().filter(|p| s(**p)).count() > points.len();
         seen.iter().any(|(up, sees)| normal.dot(*up).abs() < 1e-6 && open(sees))
     };
+    let draft = |normal: DVec3| balls && ups.iter().take(2).any(|up| (1e-6..DRAFT).contains(&normal.dot(*up)));
     // What each direction shows: faces.
     let shown = |d: DVec3| -> BTreeSet<u32> {
         let view = View::new(part, upright(d));
@@ -370,7 +374,9 @@ pub(crate) fn slanted(part: &Part, ups: &[DVec3]) -> Vec<Further> {
             match f.surface {
                 Surface::Plane { normal, .. } => {
                     let flat = normal.dot(d) > 1.0 - 1e-7 && f.area > SMALL && !chamfered.contains(&(k as u32));
-                    flat && !is_wall(f, normal) && floors.iter().any(|z| (z - view.face_bounds(k).max.z).abs() < 2e-3)
+                    flat && !is_wall(f, normal)
+                        && !draft(normal)
+                        && floors.iter().any(|z| (z - view.face_bounds(k).max.z).abs() < 2e-3)
                 }
                 Surface::Cylinder { origin, axis, radius, hollow: true } => {
                     let at = view.from_part.point(origin).truncate();

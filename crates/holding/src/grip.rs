@@ -1,7 +1,7 @@
 //! What a vise finds to hold on the second side: contact of both jaws with the finished walls, by rays across.
 
 use geom::{Box3, DVec2, DVec3, RayGrid};
-use part::{OFF_FLOOR, View};
+use part::{OFF_FLOOR, Surface, View};
 use reason::Sure;
 
 /// Contact of two jaws at the extremes in y over the band from z = 0 to `top` (view frame, part standing on z = `z0`).
@@ -82,16 +82,18 @@ pub(crate) fn hidden_volume(view: &View) -> f64 {
         * pitch
 }
 
-/// Area of what is neither wall nor floor along z, mm²: a straight cutter leaves it rough.
-pub(crate) fn slanted_area(view: &View) -> f64 {
-    (0..view.mesh.triangles.len())
-        .map(|t| view.mesh.normal(t))
-        .filter(|n| {
-            let up = n.z.abs() / n.length().at_least(1e-12);
-            up > 0.02 && up < 0.9998
-        })
-        .map(|n| n.length() / 2.0)
-        .sum()
+/// Area of what is neither wall nor floor along z, mm²: of flats, which a straight cutter leaves rough, and of curved faces.
+pub(crate) fn slanted_area(view: &View) -> [f64; 2] {
+    let mut out = [0.0; 2];
+    for t in 0..view.mesh.triangles.len() {
+        let n = view.mesh.normal(t);
+        let up = n.z.abs() / n.length().at_least(1e-12);
+        if up > 0.02 && up < 0.9998 {
+            let face = &view.part.faces[view.mesh.face[t] as usize];
+            out[usize::from(!matches!(face.surface, Surface::Plane { .. }))] += n.length() / 2.0;
+        }
+    }
+    out
 }
 
 /// Lowest height near the jaws at which this side still has something to cut: a jaw must stay below it.

@@ -39,7 +39,8 @@ impl<'a> Bench<'a> {
         };
         let across = further(self.part, up, &[]);
         let ups: Vec<DVec3> = [up, -up].into_iter().chain(across.iter().map(|f| f.up)).collect();
-        let tilted: Vec<Stand> = slanted(self.part, &ups).into_iter().map(|f| self.tilted_side(f)).collect();
+        let tilted: Vec<Stand> =
+            slanted(self.part, &ups, self.shop.has_balls()).into_iter().map(|f| self.tilted_side(f)).collect();
         // What a tilted side sees as well is left to it: it is square to it.
         let held: Vec<(DVec3, &Only)> = tilted.iter().filter_map(Stand::tilted_for).collect();
         let across = if held.is_empty() { across } else { further(self.part, up, &held) };

@@ -23,8 +23,14 @@ pub(crate) const ABOVE_JAW: f64 = 2.0;
 pub(crate) const LEAST_GRIP: f64 = 3.0;
 /// Height above the jaws ÷ grip at most (common practice, no source).
 pub(crate) const TALL: f64 = 4.0;
-/// What is left on a slanted face counts as if it were this thick, mm.
+/// What is left on a slanted face counts as if it were this thick, mm …
 const ROUGH_DEPTH: f64 = 0.5;
+/// … and this where a ball finishes it: a wall or a floor is still the better face.
+const BALL_DEPTH: f64 = 0.02;
+/// Directions between which slanted areas differ by no more than this are alike to a ball.
+const ALIKE: f64 = 1.3;
+/// Then the lower a part lies the shorter are its cutters: so many mm³ out of reach a mm of height is worth.
+const LOW: f64 = 0.5;
 /// Walls deeper than this want half from each side, mm (the crib's longest flutes).
 const DEEP: f64 = 54.0;
 
@@ -246,20 +252,30 @@ fn looked(part: &Part, shop: &Shop, material: &Material, wish: &Wish, far: Look)
         Order::Up { axis, .. } => vec![axis.min(2)],
         Order::Best => (0..3).collect(),
     };
-    let costs: Vec<(usize, f64, f64)> = axes
+    let costs: Vec<(usize, f64, [f64; 2])> = axes
         .par_iter()
         .map(|&axis| {
             let view = View::new(
                 part,
                 Placement { turn: turn(unit(axis, true), unit((axis + 1) % 3, true)).transpose(), shift: DVec3::ZERO },
             );
-            (
-                axis,
-                hidden_volume(&view) + ROUGH_DEPTH * slanted_area(&view),
-                (part.bounds.size()[axis] - DEEP).at_least(0.0) / 10.0,
-            )
+            (axis, hidden_volume(&view), slanted_area(&view))
         })
         .collect();
+    let balls = shop.has_balls();
+    let fewest = costs.iter().map(|c| c.2[1]).fold(f64::INFINITY, Sure::at_most);
+    // Flats that lean from every direction are a ball's, or a tilted setup's.
+    let leans = balls && costs.iter().all(|c| c.2[0] > 1.0);
+    let size = part.bounds.size();
+    let slanted = |axis: usize, [flat, curved]: [f64; 2]| {
+        let by_ball = |area: f64| if area > 1.0 { BALL_DEPTH * area + LOW * size[axis] } else { 0.0 };
+        let alike = if curved <= ALIKE * fewest { fewest } else { curved };
+        let curved = if balls { by_ball(alike) } else { ROUGH_DEPTH * curved };
+        if leans { by_ball(flat + alike) } else { ROUGH_DEPTH * flat + curved }
+    };
+    let tall = |axis: usize| (size[axis] - DEEP).at_least(0.0) / 10.0;
+    let costs: Vec<(usize, f64, f64)> =
+        costs.into_iter().map(|(k, hidden, area)| (k, hidden + slanted(k, area), tall(k))).collect();
     // Grip is looked at only along the axis that leaves least out of reach (and its equals).
     let least = costs.iter().map(|c| cost(c.1, c.2)).fold(f64::INFINITY, Sure::at_most);
     let good: Vec<(usize, f64, f64, bool)> = costs

@@ -15,7 +15,7 @@ use crate::told::{
     after_the_drill, by_hand, hold_findings, lost_decision, marks_and_asks, open_questions, posted_again, put_back,
     remarks,
 };
-use geom::{Remains, Slabs};
+use geom::{DVec3, Remains, Slabs};
 use holding::{Choice, Duty, Making, Scheme, School, Setup};
 use intake::{Layer3, Reading};
 use part::Part;
@@ -106,6 +106,9 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         points_deeper: part::may_go_deeper(&settled.answers),
         // Castings are uneven on both their faces.
         uneven: settled.laid().and_then(|l| l.piece.shape.cast()).map(|(least, most)| most - least),
+        tilted: (scheme.setups.iter().filter(|s| !s.part_from_work.is_axial()))
+            .map(|s| s.part_from_work.dir(DVec3::Z))
+            .collect(),
         changes: settled.operations.iter().map(|(k, v)| (k.clone(), own_feeds(v))).collect(),
         intents: &intents,
         fits: scheme.fits(),
@@ -258,6 +261,7 @@ pub(crate) fn plan_single(
         fine: JAWS_FINE,
         points_deeper: true,
         uneven: None,
+        tilted: Vec::new(),
         changes: BTreeMap::new(),
         fits: scheme.fits(),
         desk,

@@ -33,6 +33,8 @@ pub(crate) struct EachSetup<'a> {
     pub fine: f64,
     pub points_deeper: bool,
     pub uneven: Option<f64>,
+    /// Up in tilted setups, part coordinates.
+    pub tilted: Vec<DVec3>,
     pub changes: BTreeMap<String, Override>,
     pub fits: bool,
     pub desk: &'a Desk<'a>,
@@ -102,11 +104,11 @@ impl EachSetup<'_> {
         before: &str,
         stock: &Remains,
     ) -> Result<(String, SetupRoute), JobError> {
-        let EachSetup { part, shop, material, desk, uneven, early, .. } = self;
+        let EachSetup { part, shop, material, desk, uneven, early, tilted, .. } = self;
         let plain = StageKey::new("side").with(&desk.model).with(shop).with(material).with(&self.block);
         // Only what paths are made from: not how the zero is touched, nor how hard a vise is closed.
         let plain = plain.with(&held.name).with(&held.duty).with(&held.part_from_work).with(&held.sawn).with(&self.bar);
-        let plain = plain.with(&before).with(uneven).with(&self.intents).with(early);
+        let plain = plain.with(&before).with(uneven).with(&self.intents).with(early).with(tilted);
         let mut plain = plain.with(&self.rough_first).with(&self.fine).with(&self.points_deeper);
         // Turned into another frame it takes its time.
         let seen = OnceCell::new();
@@ -153,6 +155,7 @@ impl EachSetup<'_> {
                         _ => None,
                     },
                     uneven: uneven.filter(|_| !matches!(held.duty, Duty::Only(_))),
+                    tilted,
                     intents: self.intents,
                     early,
                     points_deeper: self.points_deeper,

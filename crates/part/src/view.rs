@@ -106,6 +106,10 @@ impl<'a> View<'a> {
         self.kept.extend(more);
         self
     }
+    /// What stands beside it.
+    pub fn beside(&self) -> &[TriMesh] {
+        &self.kept
+    }
     /// S(z): what the part above `z` covers, and what stands beside it with [`BESIDE`] around and over it.
     pub fn shadow(&self, z: f64) -> Region {
         let known = |of: &Mutex<HashMap<i64, Region>>, z: f64, new: &dyn Fn() -> Region| {

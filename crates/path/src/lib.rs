@@ -5,9 +5,11 @@
 
 pub mod chamfer;
 pub mod face;
+pub mod ground;
 pub mod motion;
 mod mover;
 pub mod profile;
 pub mod rough;
+pub mod surface;
 
 pub use mover::{Feeds, Mover};

@@ -1,10 +1,10 @@
 //! Taking a move out of the stock, and asking what a dead body (shank, holder) would meet.
 
 use crate::dexel::{Field, subtract};
-use crate::sweep::{Spans, Sweep, pieces};
-use geom::{Box3, DVec2};
+use crate::sweep::{Spans, Sweep, Track, pieces};
+use geom::{Box3, DVec2, DVec3};
 use reason::Sure;
-use shop::tool::Tool;
+use shop::tool::{Tool, ToolKind};
 use smallvec::SmallVec;
 
 /// What a move took along the rays of one field.
@@ -35,6 +35,19 @@ pub(crate) fn cut(field: &mut Field, sweep: &Sweep, tool: &Tool) -> Taken {
         i: (usize::MAX, 0),
         j: (usize::MAX, 0),
         t: (f64::INFINITY, f64::NEG_INFINITY),
+    };
+    let ball = Ball::of(sweep, tool);
+    if let Some(b) = &ball {
+        b.cut(field, &mut sum);
+    }
+    // Above its middle a ball is a cylinder.
+    let (raised, above);
+    let (sweep, tool) = match &ball {
+        Some(b) => {
+            (raised, above) = b.above(sweep, tool);
+            (&raised, &above)
+        }
+        None => (sweep, tool),
     };
     for s in pieces(sweep, tool) {
         match field.grid.axis {
@@ -153,6 +166,94 @@ fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, sum: &mut 
     }
 }
 
+/// A half ball on a straight slope: what it passes through is a ball drawn along a line, and that meets a ray in one interval, in closed form.
+pub(crate) struct Ball {
+    from: DVec3,
+    to: DVec3,
+    radius: f64,
+}
+
+impl Ball {
+    /// Nothing for what is no ball, or moves otherwise.
+    pub fn of(s: &Sweep, tool: &Tool) -> Option<Ball> {
+        let Track::Line { a, b } = s.track else { return None };
+        let radius = tool.radius();
+        (tool.kind == ToolKind::Ball && !s.level() && !s.upright() && tool.flute_length_mm > radius).then(|| Ball {
+            from: a.extend(s.z0 + radius),
+            to: b.extend(s.z1 + radius),
+            radius,
+        })
+    }
+    /// What moves above its middle.
+    pub fn above(&self, s: &Sweep, tool: &Tool) -> (Sweep, Tool) {
+        let r = self.radius;
+        let flat = Tool { kind: ToolKind::Flat, flute_length_mm: tool.flute_length_mm - r, ..tool.clone() };
+        (Sweep { track: s.track, z0: s.z0 + r, z1: s.z1 + r }, flat)
+    }
+    fn cut(&self, field: &mut Field, sum: &mut Sum) {
+        let grid = field.grid;
+        let (u, v) = grid.uv();
+        let mut along = DVec3::ZERO;
+        along[grid.axis] = 1.0;
+        let (low, high) = (self.from.min(self.to) - self.radius, self.from.max(self.to) + self.radius);
+        for j in grid.range(1, low[v], high[v]) {
+            for i in grid.range(0, low[u], high[u]) {
+                let index = j * grid.count[0] + i;
+                let stands = field.rays[index].iter().any(|m| m.0 < high[grid.axis] && m.1 > low[grid.axis]);
+                if stands && let Some((a, b)) = self.meets(grid.point(index, 0.0), along) {
+                    take(field, (i, j), a, b, sum);
+                }
+            }
+        }
+    }
+    /// Where a ray `o + e·t` (`e` of length 1) passes through.
+    pub fn meets(&self, o: DVec3, e: DVec3) -> Option<(f64, f64)> {
+        let mut out: Option<(f64, f64)> = None;
+        let mut join = |a: f64, b: f64| {
+            out = Some(out.map_or((a, b), |(p, q)| (p.at_most(a), q.at_least(b))));
+        };
+        for c in [self.from, self.to] {
+            let d = o - c;
+            let middle = -d.dot(e);
+            let h2 = self.radius * self.radius - (d + e * middle).length_squared();
+            if h2 > 0.0 {
+                join(middle - h2.sqrt(), middle + h2.sqrt());
+            }
+        }
+        // Between both ends: no further from the line than the radius.
+        let (w, d) = (self.to - self.from, o - self.from);
+        let all = w.length_squared();
+        let (dw, ew) = (d.dot(w), e.dot(w));
+        let (qa, qb) = (1.0 - ew * ew / all, d.dot(e) - dw * ew / all);
+        let qc = d.length_squared() - dw * dw / all - self.radius * self.radius;
+        let (mut a, mut b) = if qa < 1e-12 {
+            if qc > 0.0 {
+                return out;
+            }
+            (f64::NEG_INFINITY, f64::INFINITY)
+        } else {
+            let root = qb * qb - qa * qc;
+            if root <= 0.0 {
+                return out;
+            }
+            ((-qb - root.sqrt()) / qa, (-qb + root.sqrt()) / qa)
+        };
+        // 0 ≤ (dw + t·ew) ≤ all
+        if ew.abs() < 1e-12 {
+            if dw < 0.0 || dw > all {
+                return out;
+            }
+        } else {
+            let (p, q) = (-dw / ew, (all - dw) / ew);
+            (a, b) = (a.at_least(p.at_most(q)), b.at_most(p.at_least(q)));
+        }
+        if a < b {
+            join(a, b);
+        }
+        out
+    }
+}
+
 /// Upper bounds of material per tile of columns, so that a holder far above the stock costs nothing.
 pub(crate) struct Tops {
     tile: usize,
@@ -257,4 +358,57 @@ pub(crate) fn engagement(field: &Field, p: DVec2, dir: DVec2, z: f64, tool: &Too
         met += usize::from(ray.iter().any(|m| m.0 < hi && m.1 > lo));
     }
     met as f64 / RIM as f64 * std::f64::consts::PI
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::dexel::Stock;
+
+    fn ball(d: f64) -> Tool {
+        let flat = shop::Shop::demo().unwrap().crib.into_iter().find(|t| t.kind == ToolKind::Flat).unwrap();
+        Tool { kind: ToolKind::Ball, diameter_mm: d, flute_length_mm: 3.0 * d, ..flat }
+    }
+
+    /// Straight slopes of a ball, in one closed form and in thin slices: the same along rays of all three axes, and as much volume.
+    #[test]
+    fn a_ball_on_a_slope_is_what_its_slices_are() {
+        let mut rng = fastrand::Rng::with_seed(8);
+        let mut rnd = |a: f64, b: f64| a + (b - a) * rng.f64();
+        let block = Box3 { min: DVec3::ZERO, max: DVec3::new(30.0, 24.0, 12.0) };
+        for _ in 0..12 {
+            let tool = ball(rnd(2.0, 8.0));
+            let at = |x: f64, y: f64, z: f64| DVec3::new(x, y, z);
+            let (from, to) = (
+                at(rnd(2.0, 28.0), rnd(2.0, 22.0), rnd(2.0, 11.0)),
+                at(rnd(2.0, 28.0), rnd(2.0, 22.0), rnd(2.0, 11.0)),
+            );
+            let s = Sweep::new(from, to, &program::Shape::Line);
+            let mut stock = Stock::block(&block, [0.3; 3]);
+            let mut slow = Stock::block(&block, [0.3; 3]);
+            for k in 0..3 {
+                let closed = cut(&mut stock.fields[k], &s, &tool);
+                let mut sum = Sum {
+                    longest: 0.0,
+                    length: 0.0,
+                    i: (usize::MAX, 0),
+                    j: (usize::MAX, 0),
+                    t: (f64::INFINITY, f64::NEG_INFINITY),
+                };
+                for p in pieces(&s, &tool) {
+                    match slow.fields[k].grid.axis {
+                        2 => cut_along(&mut slow.fields[k], &p, &tool, &mut sum),
+                        axis => cut_across(&mut slow.fields[k], axis, &p, &tool, &mut sum),
+                    }
+                }
+                let volume = sum.length * slow.fields[k].grid.pitch.powi(2);
+                assert!((closed.volume - volume).abs() < 0.004 * volume + 0.02, "axis {k}: {} {volume}", closed.volume);
+                for (a, b) in stock.fields[k].rays.iter().zip(&slow.fields[k].rays) {
+                    let length = |r: &[(f64, f64)]| r.iter().map(|m| m.1 - m.0).sum::<f64>();
+                    // Of slices the lower side stands out by half their height, over its slope.
+                    assert!((length(a) - length(b)).abs() < 0.25, "axis {k}: {a:?} {b:?}");
+                }
+            }
+        }
+    }
 }

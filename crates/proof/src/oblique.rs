@@ -7,6 +7,7 @@
 //! pointed or rounded cutters, are chords no further than half of [`SLICE`] from them.
 
 use crate::SetupInput;
+use crate::cut::Ball;
 use crate::dexel::{Field, Ray, Stock, subtract};
 use crate::sweep::{SLICE, Spans, Sweep, Track, pieces};
 use geom::{Bar, Box3, DVec2, DVec3, Placement, RayGrid};
@@ -14,6 +15,7 @@ use program::Step;
 use rayon::prelude::*;
 use reason::Sure;
 use shop::tool::Tool;
+use std::borrow::Cow;
 
 /// Ends of what a ray loses are found to this, mm.
 const END: f64 = 1e-6;
@@ -41,7 +43,9 @@ impl Done<'_> {
 /// A piece of a move, turned so that rays run in planes y = const, with the box around what it takes, in the frame of the rays.
 struct Piece<'a> {
     sweep: Sweep,
-    tool: &'a Tool,
+    tool: Cow<'a, Tool>,
+    /// The half ball of a straight slope.
+    ball: Option<Ball>,
     /// Around all of it, in the turned frame of the cutter and in that of the rays.
     own: Box3,
     around: Box3,
@@ -83,15 +87,25 @@ pub(crate) fn take(field: &mut Field, done: &Done, from_rays: &Placement) {
     let along = DVec3::new(along.truncate().length(), 0.0, along.z);
     let all: Vec<Piece> = done
         .moves()
-        .flat_map(|(s, tool)| facets(&Sweep::new(s.from, s.to, &s.shape), tool).into_iter().map(move |f| (f, tool)))
-        .map(|(s, tool)| {
+        .flat_map(|(s, tool)| {
+            let s = Sweep::new(s.from, s.to, &s.shape);
+            let Some(ball) = Ball::of(&s, tool) else {
+                return facets(&s, tool).into_iter().map(|f| (f, Cow::Borrowed(tool), false)).collect::<Vec<_>>();
+            };
+            // A ball along a line, and the cylinder over it.
+            let (raised, above) = ball.above(&s, tool);
+            let over = facets(&raised, &above).into_iter().map(|f| (f, Cow::Owned(above.clone()), false));
+            std::iter::once((s, Cow::Borrowed(tool), true)).chain(over).collect()
+        })
+        .map(|(s, tool, is_ball)| {
             let sweep = s.turned(angle);
+            let ball = if is_ball { Ball::of(&sweep, &tool) } else { None };
             let (lo, hi) = sweep.bounds2();
             let r = tool.radius();
             let min = (lo - r).extend(sweep.z_min());
             let max = (hi + r).extend(sweep.z_max() + tool.flute_length_mm);
             let own = Box3 { min, max };
-            Piece { sweep, tool, own, around: back.bounds(&own) }
+            Piece { sweep, tool, ball, own, around: back.bounds(&own) }
         })
         .collect();
     let grid = field.grid;
@@ -119,7 +133,13 @@ pub(crate) fn take(field: &mut Field, done: &Done, from_rays: &Placement) {
                     if a >= b || !stands(ray, (a, b)) {
                         continue;
                     }
-                    for (a, b) in meets(&p.sweep, p.tool, from, along, ray) {
+                    if let Some(ball) = &p.ball {
+                        if let Some((a, b)) = ball.meets(from, along) {
+                            subtract(ray, a, b);
+                        }
+                        continue;
+                    }
+                    for (a, b) in meets(&p.sweep, &p.tool, from, along, ray) {
                         subtract(ray, a, b);
                     }
                 }

@@ -238,7 +238,7 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
                 let worst = measure(&stock.fields[2], &s, tool, limit, step, &mut over, kept);
                 engagement[n] = engagement[n].at_least(worst);
             }
-            if !tool.is_cylinder() && !s.level() && !s.upright() {
+            if !tool.is_cylinder() && !s.level() && !s.upright() && cut::Ball::of(&s, tool).is_none() {
                 sliced = true;
             }
             let t = cut::cut(&mut stock.fields[2], &s, tool);
@@ -263,7 +263,8 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
                     machine::check_cut(
                         step,
                         tool,
-                        (down > 1e-6).then_some(down),
+                        // What a ball or a rounded corner takes with its round is no ramp into full material.
+                        (down > 1e-6 && (t.longest > tool.corner() || tool.corner() == 0.0)).then_some(down),
                         promise.map(|k| promises.get(k)),
                         all.material,
                         &mut gather,

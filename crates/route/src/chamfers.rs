@@ -4,7 +4,7 @@ use crate::op::OpKind;
 use crate::setup::Work;
 use cutting::{MillTask, mill};
 use geom::{DVec2, Region};
-use part::{Chamfer, HoleEnd, OFF_FLOOR};
+use part::{Chamfer, OFF_FLOOR};
 use path::Feeds;
 use path::chamfer::{Edges, chamfer};
 use reason::{Finding, Kind, Place, Severity, Sure, Term, len};
@@ -12,7 +12,7 @@ use shop::tool::{Tool, ToolKind};
 use std::f64::consts::FRAC_PI_2;
 
 /// Chamfers up to this height are cut with the chamfer mill, mm.
-const LARGEST_CHAMFER: f64 = 3.2;
+pub(crate) const LARGEST_CHAMFER: f64 = 3.2;
 
 impl Work<'_, '_> {
     /// Chamfers of 45°, with the flank of the chamfer mill.
@@ -195,40 +195,6 @@ impl Work<'_, '_> {
                 &format!("{key}/{k}"),
                 what.clone(),
                 "Deburr it by hand.",
-            );
-        }
-    }
-
-    /// Slanted and free faces that no operation here cuts.
-    pub(crate) fn name_slanted(&mut self) {
-        let view = self.side.view;
-        // Seen from a tilted setup all that is square to the part is slanted: others answer for it.
-        if !view.from_part.is_axial() {
-            return;
-        }
-        let chamfers: Vec<u32> = view.chamfers(LARGEST_CHAMFER).into_iter().flat_map(|c| c.faces).collect();
-        let points: Vec<(DVec2, f64, f64)> = view
-            .holes()
-            .iter()
-            .filter_map(|h| if let HoleEnd::Cone { tip, .. } = h.end { Some((h.at, tip, h.bottom)) } else { None })
-            .collect();
-        let back = view.from_part.inverse();
-        for f in view.slanted() {
-            let b = view.face_bounds(f as usize);
-            let mid = (b.min + b.max) / 2.0;
-            let of_drill = points
-                .iter()
-                .any(|p| p.0.distance(mid.truncate()) < 0.01 && b.min.z > p.1 - 0.01 && b.max.z < p.2 + 0.01);
-            if chamfers.contains(&f) || of_drill || !self.is_mine(mid.truncate()) {
-                continue;
-            }
-            let place = back.bounds(&b.grown(0.02));
-            let s = b.size();
-            self.named.push(
-                Finding::new(Kind::UncutFace, Severity::Warn, format!("A slanted or curved face, {:.1} × {:.1} × {:.1} mm, is left rough", len(s.x), len(s.y), len(s.z)), "It wants a ball-nose cutter, which Gold Chip does not plan yet, or a tilted setup that nothing here holds; do it by hand or elsewhere.")
-                    .keyed(self.place(mid.truncate(), mid.z))
-                    .in_setup(self.side.name)
-                    .at(vec![Place::new(place.min, place.max)]),
             );
         }
     }

@@ -13,6 +13,7 @@ mod op;
 mod order;
 mod pockets;
 mod setup;
+mod surfaces;
 mod tools;
 mod walls;
 

@@ -2,7 +2,7 @@
 
 use cutting::{DrillData, MillData};
 use path::motion::Toolpath;
-use reason::{Finding, Term};
+use reason::{Finding, Sure, Term};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -20,6 +20,8 @@ pub enum OpKind {
     Floor,
     /// Walls to size.
     Wall,
+    /// Slanted and curved faces, by a ball.
+    Surface,
     /// Spots for drills.
     Spot,
     /// Holes.
@@ -37,6 +39,7 @@ impl OpKind {
             OpKind::Rough => "rough",
             OpKind::Floor => "floor",
             OpKind::Wall => "profile",
+            OpKind::Surface => "surface",
             OpKind::Spot => "spot",
             OpKind::Drill => "drill",
             OpKind::Chamfer => "chamfer",
@@ -81,6 +84,26 @@ pub struct Operation {
     /// Motion.
     #[serde(skip)]
     pub path: Option<Toolpath>,
+}
+
+impl Operation {
+    /// Another of the same cutter and numbers goes on where this one ends: one operation.
+    pub(crate) fn go_on(&mut self, next: Operation) {
+        (self.bottom, self.top) = (self.bottom.at_most(next.bottom), self.top.at_least(next.top));
+        if let (Some(a), Some(b)) = (&mut self.mill, next.mill) {
+            a.engagement = a.engagement.at_least(b.engagement);
+            a.power_kw = a.power_kw.at_least(b.power_kw);
+        }
+        if let (Some(a), Some(b)) = (&mut self.path, next.path) {
+            a.moves.extend(b.moves);
+            a.engagement_limit = a.engagement_limit.zip(b.engagement_limit).map(|(p, q)| p.at_least(q));
+            a.power_kw = a.power_kw.zip(b.power_kw).map(|(p, q)| p.at_least(q));
+        }
+    }
+    /// Its cutter in words.
+    pub(crate) fn cutter_words(&self, shop: &shop::Shop) -> String {
+        shop.crib.iter().find(|t| t.number == self.tool).map_or_else(String::new, shop::tool::Tool::words)
+    }
 }
 
 /// The point of a drill below a bottom that is drawn flat: allowed, because the drawing means the full diameter.

@@ -16,7 +16,7 @@ use shop::tool::Tool;
 use std::f64::consts::FRAC_PI_2;
 
 /// Cutters work this far beyond the block, mm.
-const ARENA: f64 = 16.0;
+pub(crate) const ARENA: f64 = 16.0;
 /// Wider roughing, ÷ diameter, where the depth is small: up to 90° of engagement.
 const WIDER: [f64; 5] = [0.5, 0.45, 0.4, 0.35, 0.3];
 /// Cutters keep this far from stock that is not theirs, mm.

@@ -2,6 +2,7 @@
 
 use crate::holes::Drilled;
 use crate::op::{OpKind, Operation, SetupRoute};
+use crate::surfaces::Sculpted;
 use cutting::{MillTask, mill};
 use geom::{DVec2, DVec3, Region, Slabs};
 use part::{BESIDE, Hole, Intent, OFF_FLOOR, View};
@@ -45,6 +46,8 @@ pub struct Side<'a> {
     pub only: Option<(&'a [DVec3], f64)>,
     /// Its upper face is as a casting has it: within this of its highest point, mm, there may be air.
     pub uneven: Option<f64>,
+    /// Up in tilted setups of the same plan, part coordinates: flats that look there are theirs.
+    pub tilted: &'a [DVec3],
     /// Holes that are more than drilled, or drilled smaller than drawn.
     pub intents: &'a [Intent],
     /// Axes of holes beside walls that become thin, part coordinates: a place, and the direction out of the mouth.
@@ -83,6 +86,7 @@ impl<'a> Side<'a> {
             mist: false,
             only: None,
             uneven: None,
+            tilted: &[],
             intents: &[],
             early: &[],
             points_deeper: true,
@@ -147,6 +151,8 @@ pub(crate) struct Work<'a, 'b> {
     pub mine: Option<Region>,
     /// How often a name of a piece was given.
     pub keys: BTreeMap<String, u32>,
+    /// Slanted and curved faces that balls finish.
+    pub sculpted: Vec<Sculpted>,
 }
 
 /// Plan a side.
@@ -155,6 +161,7 @@ pub fn plan_side(side: &Side) -> SetupRoute {
     if w.mine.is_none() || w.slope_on_top() {
         w.face();
     }
+    w.sculpted = w.sculpted();
     let drilled = w.choose_holes();
     let (first, rest): (Vec<&Drilled>, Vec<&Drilled>) = drilled.iter().partition(|d| w.is_early(&d.hole));
     w.drill(&first, true);
@@ -162,9 +169,10 @@ pub fn plan_side(side: &Side) -> SetupRoute {
         w.pockets(&drilled);
     }
     if side.watch.on(0.85) {
+        w.finish_sculpted();
         w.drill(&rest, false);
         w.chamfers();
-        w.name_slanted();
+        w.name_sculpted();
     }
     SetupRoute {
         operations: w.ops,
@@ -222,6 +230,7 @@ impl<'a, 'b> Work<'a, 'b> {
             block,
             mine,
             keys: BTreeMap::new(),
+            sculpted: Vec::new(),
         }
     }
 }

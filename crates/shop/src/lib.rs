@@ -98,6 +98,10 @@ pub enum ShopError {
 }
 
 impl Shop {
+    /// Has the crib ball end mills?
+    pub fn has_balls(&self) -> bool {
+        self.crib.iter().any(|t| t.kind == tool::ToolKind::Ball)
+    }
     /// The demo shop: one bench mill, one vise, its crib, six materials and two substitutes for rehearsals.
     pub fn demo() -> Result<Shop, ShopError> {
         #[derive(Deserialize)]

@@ -213,6 +213,10 @@ describe('a cutter in its holder', () => {
     const chamfer = tool({ kind: 'chamfer', point_angle_deg: 90, tip_diameter_mm: 2 });
     expect(radiusAt(chamfer, 0)).toBeCloseTo(1, 5);
     expect(radiusAt(chamfer, 5)).toBeCloseTo(6, 5);
+    // Of a ball Ø12 in steps of 9°: its point, and half way round.
+    const ball = tool({ kind: 'ball' });
+    expect(radiusAt(ball, 0)).toBeLessThan(0.01);
+    expect(radiusAt(ball, 6 - 6 * Math.cos(Math.PI / 4))).toBeCloseTo(6 * Math.SQRT1_2, 4);
   });
 });
 

@@ -218,7 +218,15 @@ export function cutter(tool: Tool, flutes: THREE.Material, body: THREE.Material)
     const tip = tool.tip_diameter_mm / 2;
     if (tip > 0) profile.push([tip, 0]);
     profile.push([r, (r - tip) / Math.tan((tool.point_angle_deg * Math.PI) / 360)]);
-  } else profile.push([r, 0]);
+  } else {
+    // A ball, or a rounded corner, in steps of 9°.
+    const c = tool.kind === 'ball' ? r : tool.kind === 'bull' ? Math.min(tool.corner_radius_mm, r) : 0;
+    for (let k = 0; c > 0 && k < 10; k++) {
+      const a = (k * Math.PI) / 20;
+      profile.push([Math.max(r - c + c * Math.sin(a), 0.001), c - c * Math.cos(a)]);
+    }
+    profile.push([r, c]);
+  }
   profile.push([r, tool.flute_length_mm]);
   const turned = (points: [number, number][], m: THREE.Material) => {
     const lathe = new THREE.LatheGeometry(

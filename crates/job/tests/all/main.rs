@@ -24,4 +24,5 @@ mod promises;
 mod sides;
 mod stocking;
 mod straps;
+mod surfaces;
 mod tilted;
