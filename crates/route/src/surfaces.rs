@@ -125,11 +125,10 @@ impl Work<'_, '_> {
                 Surface::Plane { normal, .. } => self.side.tilted.iter().any(|up| up.dot(normal) > 1.0 - 1e-6),
                 _ => false,
             };
-            !chamfers.contains(f)
-                && !points.iter().chain(&mouths).any(around)
-                && !tilted
-                && self.is_mine(mid.truncate())
-                && !(self.side.half.is_some_and(|t| b.min.z < t - 1e-3) && self.side.through_to.is_none())
+            // Half of the block is the other side's, but for what this side goes right through.
+            let half = self.side.half.filter(|_| self.side.through_to.is_none());
+            let other = half.is_some_and(|t| b.min.z < t - 1e-3) || tilted || chamfers.contains(f);
+            !other && !points.iter().chain(&mouths).any(around) && self.is_mine(mid.truncate())
         };
         view.slanted().into_iter().filter(mine).collect()
     }
