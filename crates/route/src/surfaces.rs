@@ -113,8 +113,6 @@ impl Work<'_, '_> {
             .iter()
             .filter_map(|h| if let HoleEnd::Cone { tip, .. } = h.end { Some((h.at, tip, h.bottom)) } else { None })
             .collect();
-        let mouths: Vec<(DVec2, f64, f64)> =
-            view.holes().iter().filter_map(|h| h.mouth.map(|m| (h.at, h.top, m.1))).collect();
         let mine = |f: &u32| {
             let b = view.face_bounds(*f as usize);
             let mid = b.middle();
@@ -128,7 +126,7 @@ impl Work<'_, '_> {
             // Half of the block is the other side's, but for what this side goes right through.
             let half = self.side.half.filter(|_| self.side.through_to.is_none());
             let other = half.is_some_and(|t| b.min.z < t - 1e-3) || tilted || chamfers.contains(f);
-            !other && !points.iter().chain(&mouths).any(around) && self.is_mine(mid.truncate())
+            !other && !points.iter().any(around) && self.is_mine(mid.truncate())
         };
         view.slanted().into_iter().filter(mine).collect()
     }
