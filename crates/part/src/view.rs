@@ -92,6 +92,19 @@ pub struct View<'a> {
     tops: OnceLock<(RayGrid, Vec<f64>)>,
 }
 
+/// A shadow that is known already, or the new one.
+fn kept(known: &Mutex<HashMap<i64, Region>>, z: f64, new: impl FnOnce() -> Region) -> Region {
+    let key = (z * 1e5).round() as i64;
+    let known = || known.lock().unwrap_or_else(PoisonError::into_inner);
+    // Not held while the new one is made.
+    let found = known().get(&key).cloned();
+    found.unwrap_or_else(|| {
+        let r = new();
+        known().insert(key, r.clone());
+        r
+    })
+}
+
 impl<'a> View<'a> {
     /// See a part from a frame whose z is up.
     pub fn new(part: &'a Part, from_part: Placement) -> View<'a> {
@@ -112,22 +125,12 @@ impl<'a> View<'a> {
     }
     /// S(z): what the part above `z` covers, and what stands beside it with [`BESIDE`] around and over it.
     pub fn shadow(&self, z: f64) -> Region {
-        let known = |of: &Mutex<HashMap<i64, Region>>, z: f64, new: &dyn Fn() -> Region| {
-            let key = (z * 1e5).round() as i64;
-            let locked = || of.lock().unwrap_or_else(PoisonError::into_inner);
-            if let Some(r) = locked().get(&key) {
-                return r.clone();
-            }
-            let r = new();
-            locked().insert(key, r.clone());
-            r
-        };
         if self.adds() {
-            return known(&self.shadows, z, &|| self.covers_above(z));
+            return kept(&self.shadows, z, || self.covers_above(z));
         }
         let shift = self.from_part.shift;
         let unshifted = || self.covers_above(z).shifted(-shift.truncate());
-        known(&self.looked.shadows, z - shift.z, &unshifted).shifted(shift.truncate())
+        kept(&self.looked.shadows, z - shift.z, unshifted).shifted(shift.truncate())
     }
     /// More stands there than belongs to the part's file.
     fn adds(&self) -> bool {

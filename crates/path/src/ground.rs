@@ -4,13 +4,13 @@
 
 use geom::{Box3, DVec2, DVec3, TriMesh};
 use reason::Sure;
+use std::sync::Arc;
 
 /// Cosine of the angle by which a contact at an edge may lean away from the face that it is counted to: half of the 0.2 rad by which chords turn.
 const LEANS: f64 = 0.994;
 
 /// Triangles by the cells of a grid that they lie over, those that reach highest first.
-pub struct Ground<'a> {
-    mesh: &'a TriMesh,
+struct Bins {
     /// Of each triangle, of length 1.
     normals: Vec<DVec3>,
     tops: Vec<f64>,
@@ -20,6 +20,27 @@ pub struct Ground<'a> {
     cell: f64,
     count: [usize; 2],
     cells: Vec<Vec<u32>>,
+}
+
+impl Bins {
+    fn range(&self, low: DVec2, high: DVec2) -> [std::ops::RangeInclusive<usize>; 2] {
+        [0, 1].map(|k| {
+            let at = |v: f64| ((v - self.origin[k]) / self.cell).floor();
+            let end = self.count[k] as f64 - 1.0;
+            // A box beside the grid has an empty range.
+            if at(high[k]) < 0.0 || at(low[k]) > end {
+                #[expect(clippy::reversed_empty_ranges, reason = "nothing lies there")]
+                return 1..=0;
+            }
+            at(low[k]).clamp(0.0, end) as usize..=at(high[k]).clamp(0.0, end) as usize
+        })
+    }
+}
+
+/// A mesh to come to rest on, and the faces of it that are to be cut.
+pub struct Ground<'a> {
+    mesh: &'a TriMesh,
+    bins: Arc<Bins>,
     /// Of each face: is it one of those that are to be cut?
     wanted: Vec<bool>,
 }
@@ -38,64 +59,55 @@ pub struct Rest {
 }
 
 impl<'a> Ground<'a> {
-    /// A mesh, and the faces that are to be cut.
-    pub fn new(mesh: &'a TriMesh, faces: &[u32]) -> Ground<'a> {
+    /// A mesh of which nothing is to be cut.
+    pub fn new(mesh: &'a TriMesh) -> Ground<'a> {
         let b = mesh.bounds();
         let size = b.size();
         let cell = (size.x * size.y / 4000.0).sqrt().at_least(0.5);
-        let origin = b.min.truncate();
         let count = [size.x, size.y].map(|s| (s / cell).ceil().at_least(1.0) as usize + 1);
-        let n = mesh.triangles.len();
-        let normals = (0..n).map(|t| mesh.normal(t).normalize_or_zero()).collect();
-        let tops: Vec<f64> =
-            (0..n).map(|t| mesh.corners(t).iter().map(|p| p.z).fold(f64::NEG_INFINITY, Sure::at_least)).collect();
+        let all = || 0..mesh.triangles.len();
         let flat = |t: usize| Box3::of(mesh.corners(t));
-        let boxes = (0..n).map(|t| [flat(t).min.truncate(), flat(t).max.truncate()]).collect();
-        let last = mesh.face.iter().copied().max().map_or(0, |f| f as usize + 1);
-        let mut wanted = vec![false; last];
-        faces.iter().filter(|f| (**f as usize) < last).for_each(|f| wanted[*f as usize] = true);
-        let mut g = Ground { mesh, normals, tops, boxes, origin, cell, count, cells: Vec::new(), wanted };
-        let mut cells: Vec<Vec<u32>> = vec![Vec::new(); count[0] * count[1]];
-        for t in 0..n {
-            let [low, high] = g.boxes[t];
-            let [is, js] = g.range(low, high);
+        let mut bins = Bins {
+            normals: all().map(|t| mesh.normal(t).normalize_or_zero()).collect(),
+            tops: all().map(|t| flat(t).max.z).collect(),
+            boxes: all().map(|t| [flat(t).min.truncate(), flat(t).max.truncate()]).collect(),
+            origin: b.min.truncate(),
+            cell,
+            count,
+            cells: vec![Vec::new(); count[0] * count[1]],
+        };
+        for t in all() {
+            let [low, high] = bins.boxes[t];
+            let [is, js] = bins.range(low, high);
             for j in js {
-                for i in is.clone() {
-                    cells[j * count[0] + i].push(t as u32);
-                }
+                is.clone().for_each(|i| bins.cells[j * count[0] + i].push(t as u32));
             }
         }
-        cells.iter_mut().for_each(|c| c.sort_by(|a, b| g.tops[*b as usize].total_cmp(&g.tops[*a as usize])));
-        g.cells = cells;
-        g
+        let tops = &bins.tops;
+        bins.cells.iter_mut().for_each(|c| c.sort_by(|a, b| tops[*b as usize].total_cmp(&tops[*a as usize])));
+        Ground { mesh, bins: Arc::new(bins), wanted: Vec::new() }
     }
 
-    fn range(&self, low: DVec2, high: DVec2) -> [std::ops::RangeInclusive<usize>; 2] {
-        [0, 1].map(|k| {
-            let at = |v: f64| ((v - self.origin[k]) / self.cell).floor();
-            let end = self.count[k] as f64 - 1.0;
-            // A box beside the grid has an empty range.
-            if at(high[k]) < 0.0 || at(low[k]) > end {
-                #[expect(clippy::reversed_empty_ranges, reason = "nothing lies there")]
-                return 1..=0;
-            }
-            at(low[k]).clamp(0.0, end) as usize..=at(high[k]).clamp(0.0, end) as usize
-        })
+    /// The same mesh with these faces to be cut.
+    pub fn wanting(&self, faces: &[u32]) -> Ground<'a> {
+        let mut wanted = vec![false; faces.iter().max().map_or(0, |f| *f as usize + 1)];
+        faces.iter().for_each(|f| wanted[*f as usize] = true);
+        Ground { mesh: self.mesh, bins: self.bins.clone(), wanted }
     }
 
     /// Where a ball of a radius rests whose axis stands at `p`; nothing where nothing lies below it.
     pub fn rest(&self, p: DVec2, radius: f64) -> Option<Rest> {
-        let [is, js] = self.range(p - radius, p + radius);
+        let [is, js] = self.bins.range(p - radius, p + radius);
         // How high each cell could lift it at most; the one that could most is asked first, and few others then.
         let mut cells: Vec<(f64, usize)> = Vec::with_capacity(is.clone().count() * js.clone().count());
         for j in js {
             for i in is.clone() {
-                let k = j * self.count[0] + i;
-                let Some(&first) = self.cells[k].first() else { continue };
-                let low = self.origin + DVec2::new(i as f64, j as f64) * self.cell;
-                let d2 = p.clamp(low, low + self.cell).distance_squared(p);
+                let k = j * self.bins.count[0] + i;
+                let Some(&first) = self.bins.cells[k].first() else { continue };
+                let low = self.bins.origin + DVec2::new(i as f64, j as f64) * self.bins.cell;
+                let d2 = p.clamp(low, low + self.bins.cell).distance_squared(p);
                 if d2 < radius * radius {
-                    cells.push((self.tops[first as usize] - radius + (radius * radius - d2).sqrt(), k));
+                    cells.push((self.bins.tops[first as usize] - radius + (radius * radius - d2).sqrt(), k));
                 }
             }
         }
@@ -111,16 +123,16 @@ impl<'a> Ground<'a> {
     }
 
     fn in_cell(&self, k: usize, p: DVec2, r: f64, best: &mut Option<Rest>) {
-        for &t in &self.cells[k] {
+        for &t in &self.bins.cells[k] {
             let (t, least) = (t as usize, best.map_or(f64::NEG_INFINITY, |b| b.tip - 1e-7));
             // The tip is never higher than what it touches …
-            if self.tops[t] < least {
+            if self.bins.tops[t] < least {
                 break;
             }
             // … and lower by the ball's height so far from its axis.
-            let [low, high] = self.boxes[t];
+            let [low, high] = self.bins.boxes[t];
             let d2 = p.clamp(low, high).distance_squared(p);
-            if d2 < r * r && self.tops[t] - r + (r * r - d2).sqrt() >= least {
+            if d2 < r * r && self.bins.tops[t] - r + (r * r - d2).sqrt() >= least {
                 self.on(t, p, r, best);
             }
         }
@@ -129,20 +141,20 @@ impl<'a> Ground<'a> {
     /// The highest that lies within a circle, by boxes around triangles: never less than there is; nothing where nothing does.
     pub fn highest(&self, p: DVec2, radius: f64) -> Option<f64> {
         let mut best: Option<f64> = None;
-        let [is, js] = self.range(p - radius, p + radius);
+        let [is, js] = self.bins.range(p - radius, p + radius);
         for j in js {
             for i in is.clone() {
-                let corner = self.origin + DVec2::new(i as f64, j as f64) * self.cell;
-                if p.clamp(corner, corner + self.cell).distance(p) >= radius {
+                let corner = self.bins.origin + DVec2::new(i as f64, j as f64) * self.bins.cell;
+                if p.clamp(corner, corner + self.bins.cell).distance(p) >= radius {
                     continue;
                 }
-                for &t in &self.cells[j * self.count[0] + i] {
-                    if best.is_some_and(|b| self.tops[t as usize] <= b) {
+                for &t in &self.bins.cells[j * self.bins.count[0] + i] {
+                    if best.is_some_and(|b| self.bins.tops[t as usize] <= b) {
                         break;
                     }
-                    let [low, high] = self.boxes[t as usize];
+                    let [low, high] = self.bins.boxes[t as usize];
                     if p.clamp(low, high).distance(p) < radius {
-                        best = Some(self.tops[t as usize]);
+                        best = Some(self.bins.tops[t as usize]);
                     }
                 }
             }
@@ -151,9 +163,9 @@ impl<'a> Ground<'a> {
     }
 
     fn on(&self, t: usize, p: DVec2, r: f64, best: &mut Option<Rest>) {
-        let n = self.normals[t];
+        let n = self.bins.normals[t];
         let c = self.mesh.corners(t);
-        let wants = self.mesh.face.get(t).is_some_and(|f| self.wanted[*f as usize]);
+        let wants = self.mesh.face.get(t).is_some_and(|f| self.wanted.get(*f as usize) == Some(&true));
         let mut offer = |centre: f64, q: DVec3| {
             let tip = centre - r;
             let normal = (p.extend(centre) - q) / r;
@@ -242,7 +254,7 @@ pub(crate) mod tests {
     #[test]
     fn a_ball_rests_on_a_ball() {
         let mesh = dome(10.0, 90);
-        let g = Ground::new(&mesh, &[1]);
+        let g = Ground::new(&mesh).wanting(&[1]);
         for (x, r) in [(0.0, 3.0), (4.0, 3.0), (7.3, 2.0), (10.5, 3.0), (20.0, 3.0), (12.0, 1.5)] {
             let p = DVec2::new(x, 0.2);
             let rest = g.rest(p, r).unwrap();
@@ -278,7 +290,7 @@ pub(crate) mod tests {
             let back: Vec<[u32; 3]> = mesh.triangles.iter().map(|t| [t[0], t[2], t[1]]).collect();
             mesh.triangles.extend(back);
             mesh.face.extend(0..12);
-            let g = Ground::new(&mesh, &[]);
+            let g = Ground::new(&mesh);
             for _ in 0..8 {
                 let (p, r) = (DVec2::new(rnd(-5.0, 5.0), rnd(-5.0, 5.0)), rnd(0.5, 4.0));
                 const N: u32 = 60;

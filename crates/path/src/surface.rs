@@ -545,7 +545,7 @@ mod tests {
     #[test]
     fn a_dome_is_finished_as_promised() {
         let mesh = dome(10.0, 60);
-        let ground = Ground::new(&mesh, &[1]);
+        let ground = Ground::new(&mesh).wanting(&[1]);
         for radius in [3.0, 1.5] {
             let f = finish(&ground, radius, 10.0 + radius);
             let lines = f.lines();
@@ -597,7 +597,7 @@ mod tests {
                 triangles: vec![[0, 1, 2], [0, 2, 3]],
                 face: vec![0, 0],
             };
-            let ground = Ground::new(&mesh, &[0]);
+            let ground = Ground::new(&mesh).wanting(&[0]);
             let f = Finish {
                 low: DVec2::splat(-3.0),
                 high: DVec2::splat(23.0),

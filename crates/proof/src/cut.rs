@@ -27,15 +27,16 @@ struct Sum {
     t: (f64, f64),
 }
 
+impl Sum {
+    fn nothing() -> Sum {
+        let (i, j) = ((usize::MAX, 0), (usize::MAX, 0));
+        Sum { longest: 0.0, length: 0.0, i, j, t: (f64::INFINITY, f64::NEG_INFINITY) }
+    }
+}
+
 /// Subtract `tool` moved along `sweep` from a field in the frame of the work.
 pub(crate) fn cut(field: &mut Field, sweep: &Sweep, tool: &Tool) -> Taken {
-    let mut sum = Sum {
-        longest: 0.0,
-        length: 0.0,
-        i: (usize::MAX, 0),
-        j: (usize::MAX, 0),
-        t: (f64::INFINITY, f64::NEG_INFINITY),
-    };
+    let mut sum = Sum::nothing();
     let ball = Ball::of(sweep, tool);
     if let Some(b) = &ball {
         b.cut(field, &mut sum);
@@ -388,13 +389,7 @@ mod tests {
             let mut slow = Stock::block(&block, [0.3; 3]);
             for k in 0..3 {
                 let closed = cut(&mut stock.fields[k], &s, &tool);
-                let mut sum = Sum {
-                    longest: 0.0,
-                    length: 0.0,
-                    i: (usize::MAX, 0),
-                    j: (usize::MAX, 0),
-                    t: (f64::INFINITY, f64::NEG_INFINITY),
-                };
+                let mut sum = Sum::nothing();
                 for p in pieces(&s, &tool) {
                     match slow.fields[k].grid.axis {
                         2 => cut_along(&mut slow.fields[k], &p, &tool, &mut sum),

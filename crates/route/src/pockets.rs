@@ -2,7 +2,7 @@
 
 use crate::holes::Drilled;
 use crate::op::OpKind;
-use crate::setup::{FINISH_BEND, FINISH_SHARE, FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work};
+use crate::setup::{FLOOR_SKIN, ROUGH_BEND, ROUGH_WIDTH, WALL_SKIN, Work};
 use crate::tools::{end_mills, finisher, local_top, roughers};
 use crate::walls::Round;
 use cutting::{MillTask, THE_TASK, mill};
@@ -589,16 +589,7 @@ impl Work<'_, '_> {
         let allowed = self.arena(r).minus(&j.plain.grown(r + WALL_SKIN + margin, COARSE / 2.0)).intersect(&j.open);
         let allowed = allowed.minus(&self.standing(j, j.low).grown(r + CLEAR_OF, COARSE));
         let width = o.width.unwrap_or(FLOOR_WIDTH * tool.diameter_mm).clamp(0.02 * tool.diameter_mm, tool.diameter_mm);
-        let task = MillTask {
-            depth: FLOOR_SKIN,
-            width,
-            bend: FINISH_BEND,
-            feed_share: FINISH_SHARE,
-            kappa: FRAC_PI_2,
-            cuts_at: None,
-            finish: true,
-            most_n: self.side.most_n(&id),
-        };
+        let task = self.finishing(&id, FLOOR_SKIN, width);
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, &tool);
         let clearing = Clearing {

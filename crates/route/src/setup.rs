@@ -151,7 +151,9 @@ pub(crate) struct Work<'a, 'b> {
     pub mine: Option<Region>,
     /// How often a name of a piece was given.
     pub keys: BTreeMap<String, u32>,
-    /// Slanted and curved faces that balls finish.
+    /// Slanted and curved faces, from the lowest number …
+    pub curved: Vec<u32>,
+    /// … and which of them balls finish.
     pub sculpted: Vec<Sculpted>,
 }
 
@@ -161,6 +163,7 @@ pub fn plan_side(side: &Side) -> SetupRoute {
     if w.mine.is_none() || w.slope_on_top() {
         w.face();
     }
+    w.curved = w.sculpted_faces();
     w.sculpted = w.sculpted();
     let drilled = w.choose_holes();
     let (first, rest): (Vec<&Drilled>, Vec<&Drilled>) = drilled.iter().partition(|d| w.is_early(&d.hole));
@@ -230,6 +233,7 @@ impl<'a, 'b> Work<'a, 'b> {
             block,
             mine,
             keys: BTreeMap::new(),
+            curved: Vec::new(),
             sculpted: Vec::new(),
         }
     }
@@ -253,6 +257,19 @@ impl Work<'_, '_> {
                 self.side.shop.crib.iter().find(|t| t.number == n && t.kind == proposed.kind).unwrap_or(proposed)
             }
             None => proposed,
+        }
+    }
+    /// A finishing cut of an end mill: for size and surface.
+    pub(crate) fn finishing(&self, id: &str, depth: f64, width: f64) -> MillTask {
+        MillTask {
+            depth,
+            width,
+            bend: FINISH_BEND,
+            feed_share: FINISH_SHARE,
+            kappa: std::f64::consts::FRAC_PI_2,
+            cuts_at: None,
+            finish: true,
+            most_n: self.side.most_n(id),
         }
     }
     /// A person's numbers over the proposed ones. Load, force and bending follow, and a limit that is passed is told.

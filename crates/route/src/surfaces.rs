@@ -3,9 +3,9 @@
 use crate::chamfers::LARGEST_CHAMFER;
 use crate::op::OpKind;
 use crate::pockets::{ARENA, COARSE, Job};
-use crate::setup::{FINISH_BEND, FINISH_SHARE, WALL_SKIN, Work};
+use crate::setup::{WALL_SKIN, Work};
 use crate::tools::{end_mills, roughers};
-use cutting::{MillTask, mill};
+use cutting::mill;
 use geom::{Box3, DVec2, DVec3, Region, TriMesh};
 use part::{BESIDE, HoleEnd, OFF_FLOOR, Surface};
 use path::Feeds;
@@ -13,7 +13,6 @@ use path::ground::Ground;
 use path::surface::{Finish, spacing};
 use reason::{Finding, Kind, Place, Severity, Sure, Term, len};
 use shop::tool::{Tool, ToolKind};
-use std::f64::consts::FRAC_PI_2;
 
 /// Height of the ridges that a ball leaves, mm (common practice 0.005 to 0.02 for what is seen, no source).
 const SCALLOP: f64 = 0.01;
@@ -101,7 +100,7 @@ impl Room {
 
 impl Work<'_, '_> {
     /// Faces here that a ball would have to finish: seen, slanted or curved, and nobody else's.
-    fn sculpted_faces(&self) -> Vec<u32> {
+    pub(crate) fn sculpted_faces(&self) -> Vec<u32> {
         let view = self.side.view;
         // Seen from a tilted setup all that is square to the part is slanted: others answer for it.
         if !view.from_part.is_axial() {
@@ -134,7 +133,7 @@ impl Work<'_, '_> {
     /// Slanted and curved faces by what hangs together, each with the ball that finishes it.
     pub(crate) fn sculpted(&self) -> Vec<Sculpted> {
         let view = self.side.view;
-        let all = self.sculpted_faces();
+        let all = &self.curved;
         let mut balls: Vec<&Tool> = self.side.shop.crib.iter().filter(|t| t.kind == ToolKind::Ball).collect();
         balls.sort_by(|a, b| b.diameter_mm.total_cmp(&a.diameter_mm).then(a.stickout_mm.total_cmp(&b.stickout_mm)));
         if all.is_empty() || balls.is_empty() {
@@ -149,7 +148,8 @@ impl Work<'_, '_> {
             }
         }
         let kept = self.beside_mesh();
-        let beside = Ground::new(&kept, &[]);
+        let beside = Ground::new(&kept);
+        let part = Ground::new(&view.mesh);
         let mut out: Vec<Sculpted> = Vec::new();
         for g in 0..all.len() {
             let faces: Vec<u32> = (0..all.len()).filter(|i| group[*i] == g).map(|i| all[i]).collect();
@@ -163,7 +163,7 @@ impl Work<'_, '_> {
             if over.intersect(&Region::rect(low, high)).opened(0.05, COARSE).area() < 0.05 {
                 continue;
             }
-            let ground = Ground::new(&view.mesh, &faces);
+            let ground = part.wanting(&faces);
             // A cutter that is called anyhow is taken before another of its size.
             let known: Vec<u32> = out.iter().map(|s| s.tool.number).collect();
             let tried = balls.iter().map(|t| {
@@ -335,7 +335,9 @@ impl Work<'_, '_> {
     pub(crate) fn finish_sculpted(&mut self) {
         let all = std::mem::take(&mut self.sculpted);
         let kept = self.beside_mesh();
-        let beside = Ground::new(&kept, &[]);
+        let beside = Ground::new(&kept);
+        let view = self.side.view;
+        let part = Ground::new(&view.mesh);
         let mut order: Vec<&Sculpted> = all.iter().collect();
         order.sort_by(|a, b| b.tool.diameter_mm.total_cmp(&a.tool.diameter_mm));
         for s in &order {
@@ -352,12 +354,12 @@ impl Work<'_, '_> {
             if !self.side.watch.on(0.85) {
                 return;
             }
-            self.sculpt(s, tool, after, &beside);
+            self.sculpt(s, tool, after, [&part, &beside]);
         }
         self.sculpted = all;
     }
 
-    fn sculpt(&mut self, s: &Sculpted, proposed: &Tool, after: Option<f64>, beside: &Ground) {
+    fn sculpt(&mut self, s: &Sculpted, proposed: &Tool, after: Option<f64>, [part, beside]: [&Ground; 2]) {
         let view = self.side.view;
         let mid = s.bounds.middle();
         let size = s.bounds.size();
@@ -371,19 +373,10 @@ impl Work<'_, '_> {
         let width = o.width.unwrap_or(widest).clamp(0.05 * widest, r);
         // s²/8r, and from it back.
         let scallop = r - (r * r - width * width / 4.0).sqrt();
-        let task = MillTask {
-            depth: s.step + WALL_SKIN,
-            width,
-            bend: FINISH_BEND,
-            feed_share: FINISH_SHARE,
-            kappa: FRAC_PI_2,
-            cuts_at: None,
-            finish: true,
-            most_n: self.side.most_n(&id),
-        };
+        let task = self.finishing(&id, s.step + WALL_SKIN, width);
         let mut data = mill(&task, &tool, self.side.material, &self.side.shop.machine);
         self.overrule(&mut data, &o, &tool);
-        let ground = Ground::new(&view.mesh, &s.faces);
+        let ground = part.wanting(&s.faces);
         let room = self.room(&ground, beside, &tool, &s.bounds);
         let mine = self.mine.as_ref().map(|m| m.grown(r, COARSE));
         let may = |p: DVec3| room.may(p) && mine.as_ref().is_none_or(|m| m.contains(p.truncate()));
@@ -440,7 +433,7 @@ impl Work<'_, '_> {
         let view = self.side.view;
         let balls = self.side.shop.crib.iter().any(|t| t.kind == ToolKind::Ball);
         let back = view.from_part.inverse();
-        for f in self.sculpted_faces() {
+        for f in std::mem::take(&mut self.curved) {
             let of = self.sculpted.iter().find(|s| s.faces.contains(&f));
             if of.is_some_and(|s| !s.beyond.contains(&f)) {
                 continue;

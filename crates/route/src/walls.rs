@@ -2,9 +2,9 @@
 
 use crate::op::OpKind;
 use crate::pockets::{CLEAR_OF, COARSE, Cut, FINE, Job};
-use crate::setup::{FINISH_BEND, FINISH_SHARE, WALL_SKIN, Work};
+use crate::setup::{WALL_SKIN, Work};
 use crate::tools::rest;
-use cutting::{MillTask, mill};
+use cutting::mill;
 use geom::{DVec2, Region};
 use path::Feeds;
 use path::profile::{Walls, finish_walls};
@@ -36,16 +36,7 @@ impl<'a> Round<'a> {
 impl Work<'_, '_> {
     /// Numbers of a wall's finish.
     fn wall_data(&self, id: &str, tool: &Tool, height: f64) -> cutting::MillData {
-        let task = MillTask {
-            depth: height.at_most(2.0 * tool.diameter_mm),
-            width: WALL_SKIN,
-            bend: FINISH_BEND,
-            feed_share: FINISH_SHARE,
-            kappa: FRAC_PI_2,
-            cuts_at: None,
-            finish: true,
-            most_n: self.side.most_n(id),
-        };
+        let task = self.finishing(id, height.at_most(2.0 * tool.diameter_mm), WALL_SKIN);
         mill(&task, tool, self.side.material, &self.side.shop.machine)
     }
 

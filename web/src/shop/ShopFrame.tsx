@@ -50,8 +50,11 @@ const Body = styled.main`
   }
 `;
 
+type Key = readonly unknown[];
+const NONE: readonly Key[] = [];
+
 /** Send something that changes a part of the shop; the answer is how it stands then. Refused: said so, and looked at again. */
-export function usePost(key: readonly unknown[], also: readonly (readonly unknown[])[] = []) {
+export function usePost(key: Key, also: readonly Key[] = NONE) {
   const client = useQueryClient();
   return useCallback(
     async (path: string, body: unknown, done: string) => {
@@ -66,9 +69,7 @@ export function usePost(key: readonly unknown[], also: readonly (readonly unknow
         return false;
       }
     },
-    // The keys are constants of the page that calls.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-    [client],
+    [client, key, also],
   );
 }
 

@@ -93,3 +93,34 @@ fn what_is_curved_is_finished() {
         skin_agrees(&part, &plan, &proof, told);
     }
 }
+
+/// Left out by a hand at the control: without the terraces the ball's rapids run into what stands there, and other cutters cut than were promised. A ball a size
+/// larger in the holder digs into the dome.
+#[test]
+fn a_ball_without_its_terraces_and_a_wrong_ball_are_found() {
+    let shop = Shop::demo().unwrap();
+    let part = read(&shapes()[0].1);
+    let (plan, proof) = planned(&part);
+    assert!(proof.passed());
+    let side = plan.sides.iter().position(|s| s.program.contains("TERRACES")).unwrap();
+    let steps: Vec<&str> = plan.sides[side].program.split_inclusive('\n').collect();
+    let begins = |k: usize, words: &str| steps[k].starts_with("(STEP") && steps[k].contains(words);
+    let (mut out, mut leaves) = (String::new(), false);
+    for (k, line) in steps.iter().enumerate() {
+        leaves = (leaves || begins(k, "TERRACES")) && !begins(k, "SURFACE");
+        if !leaves {
+            out.push_str(line);
+        }
+    }
+    let mut bare = plan.clone();
+    bare.sides[side].program = out;
+    let proof = prove_plan(&part, &bare, &shop).unwrap();
+    assert!(stops(&proof).iter().any(|s| s.contains("A rapid move runs through stock")), "{:?}", stops(&proof));
+    assert!(stops(&proof).iter().any(|s| s.contains("cuts where T2 is promised")), "{:?}", stops(&proof));
+    // The next size up in its holder.
+    let mut wrong = plan.clone();
+    let ball = |t: &&mut shop::tool::Tool| t.kind == ToolKind::Ball && t.diameter_mm == 10.0;
+    wrong.sides[side].tools.iter_mut().find(ball).unwrap().diameter_mm = 12.0;
+    let proof = prove_plan(&part, &wrong, &shop).unwrap();
+    assert!(proof.gouge_mm > 0.3 && !proof.passed(), "{}", proof.gouge_mm);
+}
