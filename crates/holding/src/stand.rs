@@ -203,7 +203,7 @@ fn not_tilted(why: &str, duty: &Duty) -> Finding {
         Kind::NotTilted,
         Severity::Warn,
         format!("No tilted setup cuts what is inclined here: {why}"),
-        "A ball finishes a slope that an upright side sees, with ridges; holes and pockets in it are left for the hand or another shop, or the part gets a flat to stand on and two walls square to the tilt.",
+        "Where the crib has balls, one finishes a slope that an upright side sees, with ridges; holes and pockets in it are left for the hand or another shop, or the part gets a flat to stand on and two walls square to the tilt.",
     )
     .keyed(places.map_or_else(String::new, |b| format!("{:.0}_{:.0}_{:.0}", b.middle().x, b.middle().y, b.middle().z)))
     .at(places.map(|b| Place::new(b.min, b.max)).into_iter().collect())
