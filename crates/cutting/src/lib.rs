@@ -6,7 +6,9 @@
 pub mod force;
 pub mod formula;
 mod propose;
+mod thread;
 mod window;
 
 pub use propose::{DrillData, MillData, MillTask, THE_TASK, brush_feed, drill, feed_where, mill};
+pub use thread::{NUT_HEIGHT, centre_feed, ream, tap, tap_torque, thread_mill, thread_passes};
 pub use window::{Curve, Window, follow, window};

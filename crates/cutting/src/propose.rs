@@ -91,14 +91,26 @@ pub struct MillData {
     pub remarks: Vec<String>,
 }
 
-fn b(name: &str, allows: f64) -> Bound {
+pub(crate) fn b(name: &str, allows: f64) -> Bound {
     Bound { name: name.into(), allows }
 }
 
 /// Speed of a cutter that cuts at diameter `d`. Where the spindle has steps the next one below; where even its slowest is too fast, that, with
 /// a remark.
 fn speed(tool: &Tool, d: f64, m: &Material, machine: &Machine, remarks: &mut Vec<String>) -> Judged<f64> {
-    let vc = if tool.carbide { m.vc_carbide_m_min } else { m.vc_hss_m_min };
+    speed_share(tool, d, 1.0, m, machine, remarks)
+}
+
+/// The same at a share of the material's cutting speed.
+pub(crate) fn speed_share(
+    tool: &Tool,
+    d: f64,
+    share: f64,
+    m: &Material,
+    machine: &Machine,
+    remarks: &mut Vec<String>,
+) -> Judged<f64> {
+    let vc = share * if tool.carbide { m.vc_carbide_m_min } else { m.vc_hss_m_min };
     let by_speed = f::rpm(vc, d);
     let mut j = least(
         "1/min",
@@ -106,6 +118,9 @@ fn speed(tool: &Tool, d: f64, m: &Material, machine: &Machine, remarks: &mut Vec
         vec![Term::new("vc", "cutting speed", vc, "m/min"), Term::new("D", "diameter at which it cuts", d, "mm")],
         Sources::from(Source::cited("n = 1000·vc/(π·D), Machinery's Handbook")).and(&m.source),
     );
+    if share < 1.0 {
+        j.terms.push(Term::new("k", "share of the material's speed", share, ""));
+    }
     let rounded = if machine.rpm_steps.is_empty() { (j.value / 10.0).floor() * 10.0 } else { j.value };
     match machine.speed_below(rounded) {
         Some(n) => {

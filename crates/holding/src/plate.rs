@@ -11,7 +11,7 @@ use crate::seen::{Asked, Seen, corners_of};
 use crate::statics::{self, Contact, Push, screw_preload};
 use crate::vise::{Bearing, Grip, Held, NO_MARK, PLATE, SEAT, TOUCH};
 use geom::{Box3, DVec2, DVec3, Region, Slabs};
-use part::{After, Hole, HoleEnd, Intent, OFF_FLOOR, View};
+use part::{After, Hole, HoleEnd, Intent, Made, OFF_FLOOR, View};
 use reason::{Place, Source, Sources, Sure, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
@@ -451,6 +451,9 @@ impl Plate {
                 terms: Vec::new(),
                 source: source.into(),
                 place: Place::new(mouth - r, mouth + r),
+                screw: None,
+                // A plate is clamped once more for nothing: pins and screws are tried in its holes by hand anyhow.
+                made: Some(Made::Hand),
             }
         };
         let pins = self.pins.iter().map(|p| {

@@ -176,7 +176,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     findings.extend(open_questions(part, &seen, settled));
     findings.extend(by_hand(&mut named, settled));
     findings.extend(marks_and_asks(part, settled));
-    findings.extend(after_the_drill(&intents));
+    findings.extend(after_the_drill(&intents, routes.iter().flat_map(|r| &r.finished)));
     findings.extend(scheme.findings.clone());
     routes.iter_mut().for_each(|r| findings.append(&mut r.notes));
     findings.extend(beside::in_the_hold(part, &scheme));
@@ -197,7 +197,8 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         .setups
         .iter()
         .zip(routes)
-        .map(|(h, route)| {
+        .map(|(h, mut route)| {
+            let finished = std::mem::take(&mut route.finished);
             let mut ops = ordered(&h.name, route.operations, settled, &mut findings);
             for o in &mut ops {
                 o.over = o.path.as_ref().and_then(|p| p.over()).map(|b| b.map(|c| c.to_array()));
@@ -205,7 +206,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             findings.extend(hold_findings(h, &ops, material, settled));
             findings.extend(remarks(&h.name, &ops));
             let after = layers(&route.stock);
-            SidePlan { after, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &scheme).0 }
+            SidePlan { after, finished, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &scheme).0 }
         })
         .collect();
     for s in &mut sides {
@@ -272,10 +273,11 @@ pub(crate) fn plan_single(
         o.over = o.path.as_ref().and_then(|p| p.over()).map(|b| b.map(|c| c.to_array()));
     }
     findings.append(&mut route.notes);
-    findings.extend(after_the_drill(&intents));
+    findings.extend(after_the_drill(&intents, &route.finished));
     findings.extend(hold_findings(&setup, &ops, material, &nothing));
     findings.extend(remarks(&setup.name, &ops));
-    let (side, _) = side_plan(&setup, ops, title, material, false, shop, &scheme);
+    let finished = std::mem::take(&mut route.finished);
+    let side = SidePlan { finished, ..side_plan(&setup, ops, title, material, false, shop, &scheme).0 };
     findings.append(&mut scheme.findings);
     let whole = scheme.clone();
     let plan = Plan {
@@ -415,6 +417,7 @@ fn side_plan(
         promises: Anchored { promises, lost: Vec::new() },
         edited: None,
         solids: Vec::new(),
+        finished: Vec::new(),
         after: Vec::new(),
     };
     (side, moves)

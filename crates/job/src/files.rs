@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use shop::Shop;
 use shop::machine::Machine;
-use shop::tool::Tool;
+use shop::tool::{Tool, ToolKind};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
@@ -49,6 +49,9 @@ pub struct PlanFile {
     /// Points of drills below bottoms that are drawn flat: allowed.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub points: Vec<route::Point>,
+    /// Threads that the programs cut into holes of the model.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub threads: Vec<ThreadFile>,
     /// Setups that would be needed and cannot be held: no program is made for them.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub not_planned: Vec<holding::NotPlanned>,
@@ -67,6 +70,90 @@ pub struct PlanFile {
     /// Whole ways of making the part: what each takes and what speaks against it, the one to take first.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub schemes: Option<crate::Comparison>,
+}
+
+/// A thread that a program cuts: the model shows its hole. Lengths mm, part coordinates.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ThreadFile {
+    /// Box around all that its tool cuts.
+    pub place: StockBox,
+    /// Core of the nut thread.
+    pub minor_mm: f64,
+    /// Outside.
+    pub major_mm: f64,
+    /// Pitch.
+    pub pitch_mm: f64,
+    /// "M8".
+    #[serde(default)]
+    pub name: String,
+    /// Setup whose program cuts it; any where it is empty.
+    #[serde(default)]
+    pub setup: String,
+    /// Middle of its mouth, and the direction out of it; without them an axis of the box as long as no other.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub axis: Option<[[f64; 3]; 2]>,
+    /// From the mouth to the end of the full thread; all of the box where it is missing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub full_mm: Option<f64>,
+    /// From the mouth to the lowest place of what cuts it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reach_mm: Option<f64>,
+}
+
+impl ThreadFile {
+    fn of(setup: &str, name: &str, h: &route::FinishedHole) -> Option<ThreadFile> {
+        Some(ThreadFile {
+            place: StockBox { min_mm: h.place.min_mm, max_mm: h.place.max_mm },
+            minor_mm: h.minor_mm?,
+            major_mm: h.major_mm?,
+            pitch_mm: h.pitch_mm?,
+            name: name.into(),
+            setup: setup.into(),
+            axis: Some([h.mouth_mm, h.out]),
+            full_mm: Some(h.full_mm),
+            reach_mm: Some(h.reach_mm),
+        })
+    }
+    fn fault(&self) -> Option<String> {
+        let sizes = [self.minor_mm, self.major_mm, self.pitch_mm];
+        let sound = sizes.iter().all(|v| v.is_finite() && *v > 0.0 && *v < 1000.0) && self.minor_mm < self.major_mm;
+        let axis = self.axis.is_none_or(|[at, out]| {
+            at.iter().chain(&out).all(|v| v.is_finite()) && (DVec3::from_array(out).length() - 1.0).abs() < 1e-3
+        });
+        let deep = [self.full_mm, self.reach_mm].into_iter().flatten().all(|v| v.is_finite() && v > 0.0);
+        (!(sound && axis && deep && self.place.has_size())).then(|| {
+            format!("the thread '{}' has no size: minor_mm < major_mm, pitch_mm, place, axis and depths are lengths above 0", self.name)
+        })
+    }
+    fn as_thread(&self) -> proof::Thread {
+        let b = self.place.as_box();
+        let size = b.size();
+        let [mouth, out] = self.axis.map_or_else(
+            || {
+                let off = |k: usize| (size[k] - self.major_mm).abs();
+                let axis = (0..3).max_by(|&i, &j| off(i).total_cmp(&off(j))).unwrap_or(2);
+                let mut out = DVec3::ZERO;
+                out[axis] = 1.0;
+                let mut mouth = b.middle();
+                mouth[axis] = b.max[axis];
+                [mouth, out]
+            },
+            |a| a.map(DVec3::from_array),
+        );
+        let length = size.dot(out.abs());
+        proof::Thread {
+            name: self.name.clone(),
+            setup: self.setup.clone(),
+            mouth,
+            out,
+            major: self.major_mm,
+            minor: self.minor_mm,
+            pitch: self.pitch_mm,
+            full: self.full_mm.unwrap_or(length),
+            reach: self.reach_mm.unwrap_or(length),
+            place: reason::Place::new(b.min, b.max),
+        }
+    }
 }
 
 /// The model's file.
@@ -104,6 +191,25 @@ impl StockBox {
     }
 }
 
+/// A cutter, and how it looks where its sizes do not say it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ToolFile {
+    /// Its sizes.
+    #[serde(flatten)]
+    pub tool: Tool,
+    /// Outline from the tip up to the end of its teeth, height and radius, of a spot drill, tap, reamer, thread mill; for readers of the file,
+    /// it follows from the sizes.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub profile_mm: Vec<[f64; 2]>,
+}
+
+impl ToolFile {
+    fn of(tool: &Tool) -> ToolFile {
+        let own = matches!(tool.kind, ToolKind::Spot | ToolKind::Tap | ToolKind::Reamer | ToolKind::ThreadMill);
+        ToolFile { profile_mm: if own { tool.profile() } else { Vec::new() }, tool: tool.clone() }
+    }
+}
+
 /// A setup.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct SetupFile {
@@ -122,7 +228,7 @@ pub struct SetupFile {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sawn: Option<StockBox>,
     /// Tools.
-    pub tools: Vec<Tool>,
+    pub tools: Vec<ToolFile>,
     /// What nothing may enter.
     #[serde(default)]
     pub keep_out: Vec<KeepOutFile>,
@@ -362,7 +468,7 @@ fn write_folder(
             zero_in_machine_mm: s.setup.zero_in_machine.to_array(),
             zeros: BTreeMap::new(),
             sawn: s.setup.sawn.map(|saw| StockBox::of(&saw.left)),
-            tools: s.tools.clone(),
+            tools: s.tools.iter().map(ToolFile::of).collect(),
             keep_out: keep_outs(s, k, &plan.made),
             error: error_file(&s.setup),
             station: s.setup.station.clone(),
@@ -386,6 +492,7 @@ fn write_folder(
         machine: Some(shop.machine.clone()),
         named: plan.named.clone(),
         points: plan.points.clone(),
+        threads: plan.threads().filter_map(|(setup, name, h)| ThreadFile::of(setup, name, h)).collect(),
         not_planned: plan.scheme.not_planned.clone(),
         findings: plan.findings.clone(),
         compared: plan.scheme.compared.clone(),
@@ -528,6 +635,9 @@ fn check(p: &PlanFile) -> Result<(), FileError> {
     if let Some(f) = p.bar.as_ref().and_then(Bar::fault) {
         return bad(f);
     }
+    if let Some(f) = p.threads.iter().find_map(ThreadFile::fault) {
+        return bad(f);
+    }
     if p.setups.is_empty() {
         return bad("it has no setup".into());
     }
@@ -547,7 +657,7 @@ fn check(p: &PlanFile) -> Result<(), FileError> {
         if s.sawn.as_ref().is_some_and(|b| !b.has_size()) {
             return bad(format!("what the saw leaves before '{}' has no size", s.name));
         }
-        if let Some(f) = s.tools.iter().find_map(Tool::fault) {
+        if let Some(f) = s.tools.iter().find_map(|t| t.tool.fault()) {
             return bad(f);
         }
         if let Some(f) = s.keep_out.iter().find_map(KeepOutFile::fault) {
@@ -608,7 +718,7 @@ pub fn prove(
             &text,
             placement,
             DVec3::from_array(s.zero_in_machine_mm),
-            &s.tools,
+            &s.tools.iter().map(|t| t.tool.clone()).collect::<Vec<_>>(),
             keep_out,
             promises_of(dir, s, &text, &mut findings),
             &s.zeros,
@@ -630,7 +740,8 @@ pub fn prove(
         let text = std::fs::read_to_string(&path).map_err(io(&path))?;
         let placement = Placement::from_rows(&t.part_from_work).unwrap_or(Placement::IDENTITY);
         let zero = DVec3::from_array(t.zero_in_machine_mm);
-        let program = setup_input(&t.name, &t.program, &text, placement, zero, &t.tools, Vec::new(), None, &t.zeros)?;
+        let tools: Vec<Tool> = t.tools.iter().map(|t| t.tool.clone()).collect();
+        let program = setup_input(&t.name, &t.program, &text, placement, zero, &tools, Vec::new(), None, &t.zeros)?;
         if let Some(jaws) = s.hold.as_ref().and_then(holding::Hold::jaws) {
             nests.push(crate::proving::nest_of(k, jaws, program));
         }
@@ -644,6 +755,7 @@ pub fn prove(
         setups: &setups,
         named: &p.named,
         points: &p.points.iter().map(crate::proving::drill_point).collect::<Vec<_>>(),
+        threads: &p.threads.iter().map(ThreadFile::as_thread).collect::<Vec<_>>(),
         not_planned: &p.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
         nests: &nests,
         slants: &part::slants(part),

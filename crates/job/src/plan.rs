@@ -7,7 +7,7 @@ use holding::{Scheme, Setup};
 use intake::Layer3;
 use program::Anchored;
 use reason::Finding;
-use route::{Operation, Point};
+use route::{Finished, FinishedHole, Operation, Point};
 use serde::{Deserialize, Serialize};
 use shop::tool::Tool;
 use ts_rs::TS;
@@ -47,6 +47,8 @@ pub struct SidePlan {
     pub edited: Option<Edit>,
     /// What holds it and is no box, but for what is made.
     pub solids: Vec<MadeBody>,
+    /// Threads and fits, however they are made.
+    pub finished: Vec<Finished>,
     /// Stock as planned after it, in layers from the bottom up, work coordinates: never less than there is.
     pub after: Vec<Layer3>,
 }
@@ -72,6 +74,17 @@ pub struct Plan {
     pub made: Vec<Made>,
     /// What crosses a flip.
     pub crossings: Vec<Crossing>,
+}
+
+impl Plan {
+    /// Threads that its programs cut: setup, name, hole.
+    pub(crate) fn threads(&self) -> impl Iterator<Item = (&str, &str, &FinishedHole)> {
+        self.sides.iter().flat_map(|s| {
+            let by_machine = s.finished.iter().filter(|f| f.operation.is_some());
+            let holes = by_machine.flat_map(|f| f.holes.iter().map(|h| (f.wants.as_str(), h)));
+            holes.filter(|(_, h)| h.pitch_mm.is_some()).map(|(wants, h)| (s.setup.name.as_str(), wants, h))
+        })
+    }
 }
 
 /// A plan with the time of each stage.

@@ -33,6 +33,7 @@ pub fn limits_of(m: &Machine) -> Limits {
             junction_mm: m.junction_mm,
             block_s: m.block_s,
             tool_change_min: m.tool_change_min,
+            reversal_s: m.reversal_s,
         },
         ..Limits::default()
     }
@@ -88,6 +89,7 @@ fn key_of(plan: &Plan, shop: &Shop, key: StageKey) -> StageKey {
         .with(&(plan.scheme.stock, plan.scheme.bar))
         .with(&plan.named)
         .with(&plan.points)
+        .with(&plan.threads().collect::<Vec<_>>())
         .with(&plan.scheme.not_planned)
         .with(&shop.material(&plan.material).ok());
     for s in &plan.sides {
@@ -180,6 +182,22 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
         .collect()
 }
 
+/// A thread as the proof takes it.
+pub(crate) fn thread(setup: &str, name: &str, h: &route::FinishedHole) -> Option<proof::Thread> {
+    Some(proof::Thread {
+        name: name.into(),
+        setup: setup.into(),
+        mouth: h.mouth_mm.into(),
+        out: h.out.into(),
+        major: h.major_mm?,
+        minor: h.minor_mm?,
+        pitch: h.pitch_mm?,
+        full: h.full_mm,
+        reach: h.reach_mm,
+        place: h.place,
+    })
+}
+
 /// Jaws with the program that cuts them, as the proof of the setup that they hold takes them.
 pub(crate) fn nest_of(setup: usize, j: &holding::SoftJaws, program: SetupInput) -> Nest {
     let [min, max] = j.block;
@@ -235,6 +253,7 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         setups: &setups,
         named: &plan.named,
         points: &plan.points.iter().map(drill_point).collect::<Vec<_>>(),
+        threads: &plan.threads().filter_map(|(setup, name, h)| thread(setup, name, h)).collect::<Vec<_>>(),
         not_planned: &plan.scheme.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
         nests: &nests,
         slants: &part::slants(part),

@@ -85,6 +85,7 @@ impl EachSetup<'_> {
                     first.notes.append(&mut route.notes);
                     first.points.append(&mut route.points);
                     first.elsewhere.append(&mut route.elsewhere);
+                    first.finished.append(&mut route.finished);
                     first.stock = route.stock;
                     first
                 }
@@ -204,6 +205,7 @@ struct KeptRoute {
     notes: Vec<Finding>,
     points: Vec<Point>,
     elsewhere: Vec<route::Elsewhere>,
+    finished: Vec<route::Finished>,
 }
 
 impl From<SetupRoute> for KeptRoute {
@@ -218,15 +220,17 @@ impl From<SetupRoute> for KeptRoute {
             notes: r.notes,
             points: r.points,
             elsewhere: r.elsewhere,
+            finished: r.finished,
         }
     }
 }
 
 impl From<KeptRoute> for SetupRoute {
     fn from(k: KeptRoute) -> Self {
-        let operations = k.operations.into_iter().zip(k.paths).map(|(o, path)| Operation { path, ..o }).collect();
-        let stock = Slabs::stacked(k.stock.into_iter().map(|(a, b, l)| (a, b, Region::from_oriented(&l))));
-        SetupRoute { operations, stock, named: k.named, notes: k.notes, points: k.points, elsewhere: k.elsewhere }
+        let KeptRoute { operations, paths, stock, named, notes, points, elsewhere, finished } = k;
+        let operations = operations.into_iter().zip(paths).map(|(o, path)| Operation { path, ..o }).collect();
+        let stock = Slabs::stacked(stock.into_iter().map(|(a, b, l)| (a, b, Region::from_oriented(&l))));
+        SetupRoute { operations, stock, named, notes, points, elsewhere, finished }
     }
 }
 

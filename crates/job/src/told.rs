@@ -4,7 +4,8 @@ use crate::decision::Settled;
 use holding::Setup;
 use part::{After, FeatureKind, Intent, Part, Recognised};
 use reason::{Act, Finding, Kind, Override, Place, Remedy, Severity, len};
-use route::Operation;
+use geom::DVec3;
+use route::{Finished, FinishedHole, Operation};
 use shop::machine::Material;
 use shop::tool::trim;
 use std::collections::{BTreeMap, BTreeSet};
@@ -61,10 +62,22 @@ pub(crate) fn open_questions(part: &Part, seen: &Recognised, settled: &Settled) 
     out
 }
 
-/// Threads whose holes are drilled as drawn, and what a reamer takes: of these the proof misses nothing, or too little to tell.
-pub(crate) fn after_the_drill(intents: &[Intent]) -> Vec<Finding> {
+/// Threads and fits that no program makes: of these the proof misses nothing, or too little to tell.
+pub(crate) fn after_the_drill<'a>(
+    intents: &[Intent],
+    finished: impl IntoIterator<Item = &'a Finished>,
+) -> Vec<Finding> {
     let mut by: BTreeMap<&str, Vec<&Intent>> = BTreeMap::new();
-    let told = |i: &&Intent| i.drills.is_empty() || i.after == After::Reamer;
+    let (machine, hand): (Vec<&Finished>, Vec<&Finished>) =
+        finished.into_iter().partition(|f| f.operation.is_some());
+    let is_of = |i: &Intent, h: &FinishedHole| {
+        let v = DVec3::from_array(h.mouth_mm) - i.origin;
+        v.reject_from(i.direction.normalize_or(DVec3::Z)).length() < 0.05 && (h.drawn_mm - i.drawn).abs() < 0.01
+    };
+    let told = |i: &&Intent| {
+        !machine.iter().any(|f| f.wants == i.wants && f.holes.iter().any(|h| is_of(i, h)))
+            && (i.drills.is_empty() || i.after == After::Reamer)
+    };
     intents.iter().filter(told).for_each(|i| by.entry(&i.wants).or_default().push(i));
     by.into_iter()
         .map(|(wants, list)| {
@@ -76,7 +89,10 @@ pub(crate) fn after_the_drill(intents: &[Intent]) -> Vec<Finding> {
                 kind,
                 Severity::Note,
                 format!("{} × {wants}: {how}, {} follows after the program", list.len(), list[0].tool()),
-                "The programs make the holes; no thread is cut and no hole is reamed by them.",
+                match hand.iter().find(|f| f.wants == wants) {
+                    Some(f) => format!("The programs make the holes. {}.", f.why),
+                    None => "The programs make the holes; no thread is cut and no hole is reamed by them.".to_string(),
+                },
             )
             .keyed(wants)
             .at(list.iter().map(|i| i.place).collect())

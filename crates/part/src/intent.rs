@@ -1,4 +1,5 @@
-//! What an answered hole means for the drill: a thread drawn at its outside is drilled at its tap drill, a hole to be reamed a little smaller.
+//! What an answered hole means for the program: a thread drawn at its outside is drilled at its tap drill, a hole to be reamed a little smaller, and what
+//! cuts the thread or the fit afterwards.
 //!
 //! Only what a person said counts: an answer to the question about the hole, or a thread marked on its wall. A drill larger than the hole that is
 //! wanted cannot be taken back, so where no fitting drill is in the crib the hole is left alone.
@@ -10,6 +11,7 @@ use reason::{Place, Source, Sources, Term, len};
 use serde::{Deserialize, Serialize};
 use shop::standards;
 use std::collections::BTreeMap;
+use ts_rs::TS;
 
 /// A reamer wants at least and at most this on the diameter, mm (common practice for 3 to 20 mm, no source).
 const REAM: [f64; 2] = [0.1, 0.4];
@@ -23,6 +25,50 @@ pub enum After {
     Tap,
     /// A reamer.
     Reamer,
+}
+
+/// How a thread or a fit is made once its hole is there.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum Made {
+    /// By a tap in the spindle.
+    Tap,
+    /// By a thread mill.
+    Mill,
+    /// By a reamer in the spindle.
+    Ream,
+    /// After the program, by hand.
+    Hand,
+}
+
+impl Made {
+    /// All of them.
+    pub const ALL: [Made; 4] = [Made::Tap, Made::Mill, Made::Ream, Made::Hand];
+    /// As answers carry it.
+    pub fn key(self) -> &'static str {
+        match self {
+            Made::Tap => "tap",
+            Made::Mill => "mill",
+            Made::Ream => "ream",
+            Made::Hand => "hand",
+        }
+    }
+}
+
+/// The answer that settles how all threads or fits of one name are made: its key; what stands there is [`Made::key`].
+pub fn made_question(wants: &str) -> String {
+    format!("made/{}", reason::plain(wants).replace('/', "|"))
+}
+
+/// A thread's profile (ISO 68-1, ASME B1.1).
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Screw {
+    /// Outside, mm.
+    pub major: f64,
+    /// Core of the nut, mm.
+    pub minor: f64,
+    /// mm.
+    pub pitch: f64,
 }
 
 /// A hole of the part that is not simply made as drawn.
@@ -46,6 +92,12 @@ pub struct Intent {
     pub source: Sources,
     /// Around the hole.
     pub place: Place,
+    /// The thread, if it is one.
+    #[serde(default)]
+    pub screw: Option<Screw>,
+    /// How a person wants it made.
+    #[serde(default)]
+    pub made: Option<Made>,
 }
 
 impl Intent {
@@ -79,7 +131,10 @@ pub fn intents(
             // A mark on the very face says more than an answer about all that are alike.
             let marked = threads.iter().find(|(k, _)| f.faces.contains(k)).map(|(_, name)| format!("tap {name}"));
             let said = marked.or_else(|| answers.get(&hole_question(f)).cloned())?;
-            of(f, &said)
+            let mut intent = of(f, &said)?;
+            let made = answers.get(&made_question(&intent.wants));
+            intent.made = made.and_then(|m| Made::ALL.into_iter().find(|a| a.key() == m));
+            Some(intent)
         })
         .collect()
 }
@@ -96,6 +151,8 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
         terms: Vec::new(),
         source: Sources::none(),
         place: f.place,
+        screw: None,
+        made: None,
     };
     if let Some(rest) = said.strip_prefix("tap ") {
         let name = rest.strip_suffix(" drawn at major").unwrap_or(rest);
@@ -105,6 +162,7 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
         return Some(Intent {
             drills,
             wants: name.into(),
+            screw: Some(Screw { major: t.major, minor: t.minor, pitch: t.pitch }),
             terms: vec![
                 Term::new("D₁", "outside of the thread", t.major, "mm"),
                 Term::new("P", "pitch", t.pitch, "mm"),

@@ -27,7 +27,7 @@ pub use feature::{
     recognise_with, relief_offset,
 };
 pub use fits::{Contact, FitsWith, Neighbour, fits};
-pub use intent::{After, Intent, intents};
+pub use intent::{After, Intent, Made, Screw, intents, made_question};
 pub use mark::{Ask, Mark, MarkKind, Marked, Process, face_ids, marked, opposite};
 pub use measure::{Measured, NoSuchFace, Reading, Spot, measure};
 pub use model::{Face, Origin, Part, PartError, Solid, Surface};

@@ -11,5 +11,6 @@ mod mover;
 pub mod profile;
 pub mod rough;
 pub mod surface;
+pub mod thread;
 
 pub use mover::{Feeds, Mover};

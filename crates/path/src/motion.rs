@@ -16,8 +16,28 @@ pub enum Move {
     Arc { to: DVec3, center: DVec2, ccw: bool, feed: f64 },
     /// No motion: from here on this limit of engagement (rad) is promised; words for the person at the control, empty for none.
     State { words: String, engagement_limit: Option<f64> },
-    /// Holes at the points: rapid to `clear` above, to `start`, feed to `bottom`, with full retracts every `peck` mm where given.
-    Drill { at: Vec<DVec2>, clear: f64, start: f64, bottom: f64, peck: Option<f64>, feed: f64 },
+    /// Holes at the points: rapid to `clear` above, to `start`, feed to `bottom`, and back as the cycle says.
+    Drill { at: Vec<DVec2>, clear: f64, start: f64, bottom: f64, cycle: Cycle, feed: f64 },
+}
+
+/// How a hole is gone into and out of.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub enum Cycle {
+    /// In at feed, out at rapid.
+    Plain,
+    /// With full retracts every so many mm.
+    Peck(f64),
+    /// In and out at feed: reamers.
+    Ream,
+    /// In at feed, spindle round, out at feed: taps.
+    Tap,
+}
+
+impl Cycle {
+    /// Is the way out at feed too?
+    pub fn feeds_out(self) -> bool {
+        matches!(self, Cycle::Ream | Cycle::Tap)
+    }
 }
 
 impl Move {
@@ -30,8 +50,9 @@ impl Move {
                 ((turn_of(a, b, *ccw).abs() * a.length()).hypot(to.z - from.z), *to)
             }
             Move::State { .. } => (0.0, from),
-            Move::Drill { at, clear, start, bottom, .. } => {
-                (at.len() as f64 * (start - bottom), at.last().map_or(from, |p| p.extend(*clear)))
+            Move::Drill { at, clear, start, bottom, cycle, .. } => {
+                let ways = if cycle.feeds_out() { 2.0 } else { 1.0 };
+                (at.len() as f64 * (start - bottom) * ways, at.last().map_or(from, |p| p.extend(*clear)))
             }
         }
     }
@@ -169,7 +190,7 @@ mod tests {
             clear: 8.0,
             start: 2.0,
             bottom: -5.0,
-            peck: None,
+            cycle: Cycle::Plain,
             feed: 90.0,
         };
         assert_eq!(holes.way(from), (14.0, DVec3::new(9.0, 1.0, 8.0)));
@@ -202,7 +223,7 @@ mod tests {
             assert!(p.cmpge(lo - 0.01).all() && p.cmple(hi + 0.01).all(), "{p}");
         }
         let at = vec![DVec2::new(-30.0, 4.0), DVec2::new(2.0, 70.0)];
-        let holes = Move::Drill { at, clear: 30.0, start: 12.0, bottom: 1.0, peck: Some(2.0), feed: 90.0 };
+        let holes = Move::Drill { at, clear: 30.0, start: 12.0, bottom: 1.0, cycle: Cycle::Peck(2.0), feed: 90.0 };
         let [lo, hi] = path(vec![holes]).over().unwrap();
         assert_eq!((lo, hi), (DVec3::new(-30.0, 4.0, 1.0), DVec3::new(2.0, 70.0, 12.0)));
     }

@@ -57,6 +57,8 @@ pub const LANGUAGE: &[Meaning] = &[
     motion("G81", "drill"),
     motion("G82", "drill and dwell"),
     motion("G83", "drill with pecks"),
+    motion("G84", "tap, and back with the spindle turned round"),
+    motion("G85", "ream, and back at feed"),
     mode("G17", "arcs lie flat (XY)"),
     mode("G20", "lengths are in inch"),
     mode("G21", "lengths are in mm"),
@@ -107,7 +109,7 @@ mod tests {
     use super::*;
     use crate::{Dialect, Heading, Stop, post};
     use geom::{DVec2, DVec3};
-    use path::motion::{Coolant, Move, Toolpath};
+    use path::motion::{Coolant, Cycle, Move, Toolpath};
 
     /// Whatever the post writes is told: no word of a posted program is missing here.
     #[test]
@@ -129,7 +131,7 @@ mod tests {
                     clear: 5.0,
                     start: 1.0,
                     bottom: -9.0,
-                    peck: Some(3.0),
+                    cycle: Cycle::Peck(3.0),
                     feed: 100.0,
                 },
             ],

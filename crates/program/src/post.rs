@@ -2,7 +2,7 @@
 
 use crate::{Dialect, Posted, Promise};
 use geom::{DVec2, DVec3};
-use path::motion::{Coolant, Move, Toolpath};
+use path::motion::{Coolant, Cycle, Move, Toolpath};
 use std::fmt::Write;
 
 /// A line of the tool list.
@@ -157,7 +157,7 @@ impl Writer<'_> {
         let s = s.trim_start().to_string();
         self.line(&s);
     }
-    fn drill(&mut self, at: &[DVec2], clear: f64, start: f64, bottom: f64, peck: Option<f64>, feed: f64) {
+    fn drill(&mut self, at: &[DVec2], clear: f64, start: f64, bottom: f64, cycle: Cycle, feed: f64) {
         let Some(first) = at.first() else { return };
         self.motion("G0", DVec3::new(first.x, first.y, clear), None, None);
         let (z, r) = (self.number(bottom, self.d.decimals), self.number(start, self.d.decimals));
@@ -165,11 +165,13 @@ impl Writer<'_> {
             let (x, y) = (self.number(p.x, self.d.decimals), self.number(p.y, self.d.decimals));
             if k == 0 {
                 let f = self.number(feed, self.d.feed_decimals);
-                let cycle = match peck {
-                    Some(q) => format!("G83 X{x} Y{y} Z{z} R{r} Q{} F{f}", self.number(q, self.d.decimals)),
-                    None => format!("G81 X{x} Y{y} Z{z} R{r} F{f}"),
+                let (code, q) = match cycle {
+                    Cycle::Plain => ("G81", String::new()),
+                    Cycle::Peck(q) => ("G83", format!(" Q{}", self.number(q, self.d.decimals))),
+                    Cycle::Ream => ("G85", String::new()),
+                    Cycle::Tap => ("G84", String::new()),
                 };
-                self.line(&format!("G98 {cycle}"));
+                self.line(&format!("G98 {code} X{x} Y{y} Z{z} R{r}{q} F{f}"));
                 self.feed = Some(f);
             } else {
                 self.line(&format!("X{x} Y{y}"));
@@ -331,8 +333,8 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
                     promises.begin(path, *engagement_limit, w.lines);
                     w.comment(words);
                 }
-                Move::Drill { at, clear, start, bottom, peck, feed } => {
-                    w.drill(at, *clear, *start, *bottom, *peck, *feed)
+                Move::Drill { at, clear, start, bottom, cycle, feed } => {
+                    w.drill(at, *clear, *start, *bottom, *cycle, *feed)
                 }
             }
             if !matches!(m, Move::State { .. }) {

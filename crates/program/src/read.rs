@@ -435,7 +435,7 @@ impl State {
                     return Err("G80 with axis words: say G0 or G1".into());
                 }
             }
-            Some(g @ (810 | 820 | 830 | 850 | 890 | 730)) => {
+            Some(g @ (810 | 820 | 830 | 840 | 850 | 890 | 730)) => {
                 if self.mode != Mode::Cycle(g) {
                     self.sticky = [None; 4];
                 }
@@ -584,6 +584,9 @@ impl State {
         if self.plane != 17 {
             return Err("drilling cycles are in G17 only".into());
         }
+        if g == 840 && self.spindle != 1 {
+            return Err("G84 taps a right-hand thread: start the spindle clockwise (S… M3) before it".into());
+        }
         for (k, letter) in ['Z', 'R', 'Q', 'P'].into_iter().enumerate() {
             if let Some(v) = w.get(letter) {
                 self.sticky[k] = Some(if letter == 'P' { v } else { v * self.unit });
@@ -651,8 +654,15 @@ impl State {
             if matches!(g, 820 | 890) {
                 self.push(p, line, StepKind::Dwell { seconds: dwell.unwrap_or(0.0) }, self.pos, Shape::Line, false);
             }
-            if matches!(g, 850 | 890) {
+            // NISTIR 6556: at the bottom of G84 the spindle is turned round, and round again at R.
+            if g == 840 {
+                self.spindle = -1;
+            }
+            if matches!(g, 840 | 850 | 890) {
                 self.go(p, line, feed.clone(), xy.with_z(r_level), Shape::Line, false);
+            }
+            if g == 840 {
+                self.spindle = 1;
             }
             if self.pos.z < clear {
                 self.go(p, line, rapid.clone(), xy.with_z(clear), Shape::Line, false);

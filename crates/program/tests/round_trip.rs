@@ -1,7 +1,7 @@
 //! What is posted reads back as the same motion, in mm and in inch.
 
 use geom::{DVec2, DVec3};
-use path::motion::{Coolant, Move, Toolpath};
+use path::motion::{Coolant, Cycle, Move, Toolpath};
 use program::{Dialect, Heading, PostTool, ReadSettings, StepKind, Stop, post, read};
 
 fn sample() -> Vec<Toolpath> {
@@ -42,7 +42,7 @@ fn sample() -> Vec<Toolpath> {
                 clear: 20.0,
                 start: 1.0,
                 bottom: -10.0,
-                peck: Some(3.0),
+                cycle: Cycle::Peck(3.0),
                 feed: 90.0,
             }],
         },

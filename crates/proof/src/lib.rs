@@ -18,11 +18,13 @@ mod places;
 mod run;
 mod seated;
 mod sweep;
+mod threads;
 pub mod time;
 
 pub use dexel::Stock;
 pub use fit::{Nest, NestFit, OVERLAP};
 pub use history::{Fall, History, histories};
+pub use threads::Thread;
 
 use compare::{Patch, Piece, Surface};
 use geom::{Bar, Box3, DIRECTIONS, DVec3, Placement, TriMesh};
@@ -214,6 +216,8 @@ pub struct Input<'a> {
     pub named: &'a [Finding],
     /// Points of drills that may go below bottoms drawn flat.
     pub points: &'a [DrillPoint],
+    /// Threads that the programs cut into holes of the model.
+    pub threads: &'a [Thread],
     /// Setups that would be needed and are not planned: name, and what is up in them.
     pub not_planned: &'a [(String, DVec3)],
     /// Directions at an angle from which a tilted setup would look at some face of the part: out of holes, square to flats; with their words.
@@ -414,6 +418,7 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         };
         let load: Vec<StepLoad> = (0..seconds.len()).map(load).collect();
         eases.push(machine::check_loads(input, s, &load, &mut findings));
+        threads::check_taps(s, &load, input.machine, &mut findings);
         machine::check_promises(s, &mut findings);
         loads.push(load);
     }
@@ -427,6 +432,9 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
     let error = input.chord_error + RAY_ERROR + if sliced { sweep::SLICE / 2.0 } else { 0.0 };
     let mut gone = compare::differences(&stock, &model, &surface, false, MEASURED);
     gone.retain(|p| !input.points.iter().any(|q| q.holds(p.deepest) && q.holds(p.bounds.middle())));
+    // What a thread takes around its core is no face of the model; how far it goes is judged by its motion.
+    gone.retain(|p| !input.threads.iter().any(|t| [p.deepest, p.tip, p.bounds.middle()].iter().all(|q| t.holds(*q))));
+    threads::check(input.threads, input.setups, &mut findings);
     let left = compare::differences(&stock, &model, &surface, true, MEASURED);
     let mut told: Vec<Left> = Vec::new();
 

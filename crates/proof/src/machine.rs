@@ -174,7 +174,9 @@ pub(crate) fn check_cut(
         );
     }
     if let Some(slope) = slope
+        // The teeth of a thread mill cut sideways all along its helix.
         && tool.kind.mills()
+        && tool.kind != ToolKind::ThreadMill
         && slope < std::f64::consts::FRAC_PI_2 - 1e-6
         && slope > tool.steepest_ramp() * SLACK
     {
@@ -287,11 +289,25 @@ fn asked(step: &Step, load: &StepLoad, s: &SetupInput, m: &Material) -> Option<A
     }
     let z = f64::from(tool.flutes.max(1));
     let fz = feed / (rpm * z);
+    // cm³/min over the time that the step takes.
+    let q = load.volume / 1000.0 / (load.seconds / 60.0);
+    let of_hole = |kw: f64| Some(Asked { rpm, kw, chip: None, usual: 0.0 });
+    match (tool.kind, tool.pitch_mm) {
+        (ToolKind::Tap, Some(pitch)) => {
+            let chip = cutting::NUT_HEIGHT * pitch / ((tool.lead_mm() / pitch).clamp(1.0, 99.0) * z);
+            let kc = f::specific_force(m.kc11_mpa, m.mc, chip);
+            return of_hole(cutting::tap_torque(pitch, tool.diameter_mm, kc) * rpm / 9550.0);
+        }
+        (ToolKind::Reamer, _) => return of_hole(f::power(q, f::specific_force(m.kc11_mpa, m.mc, fz.clamp(1e-4, 1.0)))),
+        // Rays lose the cylinder around the thread, of which its grooves are half.
+        (ToolKind::ThreadMill, _) => {
+            return of_hole(f::power(q / 2.0, f::specific_force(m.kc11_mpa, m.mc, (fz / 2.0).clamp(1e-4, 1.0))));
+        }
+        _ => {}
+    }
     let upright = step.from.truncate().distance(step.to.truncate()) < 1e-9 && step.length() > 0.0;
     let phi = load.engagement.clamp(0.05, std::f64::consts::PI);
     let hm = (fz * (1.0 - phi.cos()) / phi).clamp(1e-4, f64::INFINITY);
-    // cm³/min over the time that the step takes.
-    let q = load.volume / 1000.0 / (load.seconds / 60.0);
     let chip = fz * if phi < std::f64::consts::FRAC_PI_2 { phi.sin() } else { 1.0 };
     let level = (step.to.z - step.from.z).abs() < 1e-6;
     // A link that brushes a skin of hundredths breaks no tooth.

@@ -241,6 +241,11 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
             if !tool.is_cylinder() && !s.level() && !s.upright() && cut::Ball::of(&s, tool).is_none() {
                 sliced = true;
             }
+            let core = feeding && follows(tool) && {
+                // What a tap, a reamer meets near its axis it does not cut.
+                let r = 0.8 * tool.radius_at(0.0);
+                tops.meets(&stock.fields[2], &s, r, 0.0, tool.flute_length_mm).is_some_and(|(deep, _)| deep > TOUCH)
+            };
             let t = cut::cut(&mut stock.fields[2], &s, tool);
             taken[n] += t.volume;
             cuts.push(Cutting { tool, sweep: s, step: n });
@@ -258,7 +263,7 @@ pub(crate) fn run(mut stock: Stock, input: &SetupInput, all: &Input, watch_on: &
                         "The cutter breaks or the part shifts; retract first, or feed through.",
                     );
                 } else {
-                    check_cutting_state(step, tool, &s, &mut gather, place(&t.bounds));
+                    check_cutting_state(step, tool, &s, core, &mut gather, place(&t.bounds));
                     let down = (s.z0 - s.z1).atan2(s.length2());
                     machine::check_cut(
                         step,
@@ -511,7 +516,13 @@ fn check_travel(step: &Step, input: &SetupInput, limits: &Limits, gather: &mut G
     }
 }
 
-fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather, place: Place) {
+/// Does it follow a hole that is there?
+fn follows(tool: &Tool) -> bool {
+    matches!(tool.kind, ToolKind::Tap | ToolKind::Reamer)
+}
+
+/// `core`: it met stock near its axis.
+fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, core: bool, gather: &mut Gather, place: Place) {
     let t = step.tool;
     match step.spindle {
         None => gather.add(
@@ -564,7 +575,8 @@ fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather,
         ),
         Some(_) => {}
     }
-    if s.upright() && s.z1 < s.z0 - 1e-6 && (!tool.centre_cutting || tool.kind == ToolKind::Face) {
+    let blind = if follows(tool) { core } else { !tool.centre_cutting || tool.kind == ToolKind::Face };
+    if s.upright() && s.z1 < s.z0 - 1e-6 && blind {
         gather.add(
             (Kind::Plunge, t, ""),
             Severity::Stop,
@@ -572,7 +584,11 @@ fn check_cutting_state(step: &Step, tool: &Tool, s: &Sweep, gather: &mut Gather,
             0.0,
             Some(place),
             move |_, c| format!("T{t} is fed straight down into stock and does not cut at its centre{}", times(c)),
-            "Enter by a ramp, a helix, or from outside.",
+            if follows(tool) {
+                "Its hole is not there, or not deep enough: drill it first, and further than this goes."
+            } else {
+                "Enter by a ramp, a helix, or from outside."
+            },
         );
     }
 }

@@ -22,6 +22,9 @@ pub struct Motion {
     pub block_s: f64,
     /// A tool change, min.
     pub tool_change_min: f64,
+    /// To turn the spindle round, s.
+    #[serde(default)]
+    pub reversal_s: f64,
 }
 
 impl Default for Motion {
@@ -32,6 +35,7 @@ impl Default for Motion {
             junction_mm: 0.01,
             block_s: 0.002,
             tool_change_min: 0.75,
+            reversal_s: 1.0,
         }
     }
 }
@@ -96,6 +100,13 @@ pub fn seconds(steps: &[Step], m: &Motion) -> Vec<f64> {
                     _ => 0.0,
                 };
             }
+        }
+    }
+    // A tap waits at its bottom, and over its hole, until the spindle turns the other way.
+    let moving: Vec<usize> = (0..steps.len()).filter(|&k| steps[k].moves()).collect();
+    for (&a, &b) in moving.iter().zip(moving.iter().skip(1)) {
+        if steps[a].spindle.zip(steps[b].spindle).is_some_and(|(p, q)| p * q < 0.0) {
+            out[b] += m.reversal_s;
         }
     }
     out
@@ -179,6 +190,7 @@ mod tests {
             junction_mm: 1e-12,
             block_s: 0.0,
             tool_change_min: 0.5,
+            reversal_s: 0.0,
         };
         let pieces: String = (1..=100).map(|k| format!("X{k}\n")).collect();
         assert!((minutes_of(&format!("G1 F6000\n{pieces}"), &m) - 1.1).abs() < 1e-6);

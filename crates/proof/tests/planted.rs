@@ -27,6 +27,10 @@ fn tool(number: u32, kind: ToolKind, d: f64) -> Tool {
         centre_cutting: true,
         ramp_deg: None,
         helix_deg: None,
+        pitch_mm: None,
+        least_pitch_mm: None,
+        lead_threads: None,
+        floating: false,
     }
 }
 
@@ -79,6 +83,7 @@ fn prove_with(
         setups: &setups,
         named: &[],
         points: &[],
+        threads: &[],
         not_planned: &[],
         nests: &[],
         slants: &[],

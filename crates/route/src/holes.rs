@@ -2,10 +2,11 @@
 
 use crate::op::{OpKind, Operation};
 use crate::setup::Work;
-use cutting::drill;
+use crate::threads::{BEYOND, End, Finisher};
+use cutting::{DrillData, drill};
 use geom::{DVec2, DVec3, Region};
-use part::{After, Hole, HoleEnd, Intent, OFF_FLOOR};
-use path::motion::{Move, Toolpath};
+use part::{After, Hole, HoleEnd, Intent, Made, OFF_FLOOR};
+use path::motion::{Cycle, Move, Toolpath};
 use reason::{Kind, Place, Source, Sure, Term, len};
 use shop::tool::{Tool, ToolKind};
 
@@ -22,6 +23,8 @@ pub(crate) struct Drilled {
     pub tip: f64,
     /// What a person said of it, if the drill is smaller than the hole for that.
     pub then: Option<Intent>,
+    /// What cuts its thread or its fit.
+    pub finish: Option<Finisher>,
 }
 
 impl Work<'_, '_> {
@@ -56,7 +59,8 @@ impl Work<'_, '_> {
             }
             let d = hole.diameter;
             let key = self.hole_key(hole.diameter, hole.at, hole.bottom);
-            let intent = self.intent_of(&hole).filter(|i| !i.drills.is_empty()).cloned();
+            let said = self.intent_of(&hole).cloned();
+            let intent = said.clone().filter(|i| !i.drills.is_empty());
             let sizes = intent.as_ref().map_or_else(|| vec![[d - SAME_SIZE, d + SAME_SIZE]], |i| i.drills.clone());
             let drill = sizes.iter().find_map(|size| self.drill_for(&hole, *size));
             let Some(drill) = drill.cloned() else {
@@ -68,10 +72,16 @@ impl Work<'_, '_> {
             let point = drill.point_height();
             let mut note = None;
             let tip = match hole.end {
-                HoleEnd::Open => match self.overshoot(&hole, &drill) {
-                    Some(tip) => tip,
-                    None => continue,
-                },
+                HoleEnd::Open => {
+                    // What follows wants more than its own length drilled.
+                    let room = self.room_below(&hole, point);
+                    let below = said.as_ref().map_or(0.0, |i| self.finisher(&hole, i, End::Open { room }).below);
+                    let deep = self.overshoot(&hole, &drill, below);
+                    match deep.or_else(|| self.overshoot(&hole, &drill, 0.0)) {
+                        Some(tip) => tip,
+                        None => continue,
+                    }
+                }
                 HoleEnd::Cone { angle, tip } => {
                     let own = drill.point_angle_deg.to_radians();
                     if (own - angle).abs() > 0.02 {
@@ -127,7 +137,12 @@ impl Work<'_, '_> {
                 let (lo, hi) = (hole.bottom.at_most(tip) - point, hole.bottom + point + 0.05);
                 self.name_left(&Region::disc(hole.at, d / 2.0 + 0.05, 0.01), lo, hi, Kind::DrillPoint, &key, what, "Usual for a drilled hole; where the bottom matters, finish it with an end mill or a counterbore, or ask for a drill point in the drawing.");
             }
-            if let Some(i) = &intent {
+            let end = match hole.end {
+                HoleEnd::Open => End::Open { room: hole.bottom - tip - point },
+                _ => End::Blind((tip + point).at_least(hole.bottom)),
+            };
+            let finish = said.as_ref().map(|i| self.finisher(&hole, i, end));
+            if let Some(i) = intent.as_ref().filter(|_| finish.as_ref().is_none_or(|f| f.how == Made::Hand)) {
                 let kind = match i.after {
                     After::Tap => Kind::ToTap,
                     After::Reamer => Kind::ToReam,
@@ -156,7 +171,7 @@ impl Work<'_, '_> {
                     out: back.dir(DVec3::Z).to_array(),
                 });
             }
-            out.push(Drilled { hole, drill, tip, then: intent });
+            out.push(Drilled { hole, drill, tip, then: intent, finish });
         }
         self.name_unmade_holes(&out);
         out
@@ -224,7 +239,7 @@ impl Work<'_, '_> {
     }
 
     /// What a person said of a hole.
-    fn intent_of(&self, h: &Hole) -> Option<&Intent> {
+    pub(crate) fn intent_of(&self, h: &Hole) -> Option<&Intent> {
         let to = &self.side.view.from_part;
         self.side.intents.iter().find(|i| {
             let upright = to.dir(i.direction).z.abs() > 1.0 - 1e-6;
@@ -268,10 +283,11 @@ impl Work<'_, '_> {
         })
     }
 
-    /// Lowest point of a drill that leaves a through hole clean without touching what lies beyond.
-    fn overshoot(&self, h: &Hole, drill: &Tool) -> Option<f64> {
+    /// Lowest point of a drill that leaves a through hole clean, and open `below` its end, without touching what lies beyond.
+    fn overshoot(&self, h: &Hole, drill: &Tool, below: f64) -> Option<f64> {
         let view = self.side.view;
-        let want = h.bottom.at_most(self.side.drill_to) - drill.point_height() - BREAK;
+        let more = if below > 0.0 { BREAK.at_least(below + BEYOND) } else { BREAK };
+        let want = h.bottom.at_most(self.side.drill_to) - drill.point_height() - more;
         // Beyond its own length it may run on into what is open.
         let floor = self.side.through_to.unwrap_or(h.bottom) - 6.0;
         let inside = Region::disc(h.at, (h.diameter / 2.0 - 0.03).at_least(0.1), 0.003);
@@ -348,7 +364,7 @@ impl Work<'_, '_> {
         }
     }
 
-    fn order(points: &[DVec2]) -> Vec<DVec2> {
+    pub(crate) fn order(points: &[DVec2]) -> Vec<DVec2> {
         let mut rest = points.to_vec();
         let mut out: Vec<DVec2> = Vec::new();
         while !rest.is_empty() {
@@ -469,15 +485,35 @@ impl Work<'_, '_> {
         if let Some(v) = o.depth {
             data.peck = Some(v);
         }
+        let cycle = data.peck.filter(|_| kind == OpKind::Drill).map_or(Cycle::Plain, Cycle::Peck);
+        self.hole_op(kind, id, title, tool, at, (bottom, top), why, early, size_why, data, cycle, 1.0);
+    }
+
+    /// What goes into holes along their axes. `air`: at feed from so far over the mouth, mm.
+    pub(crate) fn hole_op(
+        &mut self,
+        kind: OpKind,
+        id: String,
+        title: String,
+        tool: &Tool,
+        at: &[DVec2],
+        (bottom, top): (f64, f64),
+        why: &str,
+        early: bool,
+        size_why: Vec<Term>,
+        data: DrillData,
+        cycle: Cycle,
+        air: f64,
+    ) {
         let points = Self::order(at);
-        // Rapid to 1 mm over the mouth, or over whatever still stands there.
-        let over = points.iter().map(|&p| self.stock.clear_to(p, tool.radius() + 0.1)).fold(top, Sure::at_least) + 1.0;
+        // Rapid to a little over the mouth, or over whatever still stands there.
+        let over = points.iter().map(|&p| self.stock.clear_to(p, tool.radius() + 0.1)).fold(top, Sure::at_least) + air;
         let moves = vec![Move::Drill {
             at: points,
-            clear: self.clear_z,
+            clear: self.clear_z.at_least(over),
             start: over,
             bottom,
-            peck: data.peck.filter(|_| kind == OpKind::Drill),
+            cycle,
             feed: data.feed,
         }];
         let path = Toolpath {

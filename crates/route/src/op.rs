@@ -1,6 +1,7 @@
 //! Operations as data.
 
 use cutting::{DrillData, MillData};
+use part::Made;
 use path::motion::Toolpath;
 use reason::{Finding, Sure, Term};
 use serde::{Deserialize, Serialize};
@@ -26,6 +27,12 @@ pub enum OpKind {
     Spot,
     /// Holes.
     Drill,
+    /// Holes to a fit, by a reamer.
+    Ream,
+    /// Threads by a tap.
+    Tap,
+    /// Threads by a thread mill.
+    Thread,
     /// Edges.
     Chamfer,
 }
@@ -42,6 +49,9 @@ impl OpKind {
             OpKind::Surface => "surface",
             OpKind::Spot => "spot",
             OpKind::Drill => "drill",
+            OpKind::Ream => "ream",
+            OpKind::Tap => "tap",
+            OpKind::Thread => "thread",
             OpKind::Chamfer => "chamfer",
         }
     }
@@ -121,6 +131,63 @@ pub struct Point {
     pub out: [f64; 3],
 }
 
+/// A way in which a thread or a fit might be made.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+pub struct FinishedWay {
+    /// By what.
+    pub how: Made,
+    /// Tool number.
+    pub tool: u32,
+    /// "tap Ø6 × 1".
+    pub words: String,
+    /// Can it be?
+    pub possible: bool,
+    /// Why not; empty where it can.
+    pub why: String,
+}
+
+/// Holes whose threads or fits are made alike.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Finished {
+    /// "M6", "Ø8 H7".
+    pub wants: String,
+    /// By what.
+    pub how: Made,
+    /// Id of the operation; none where a hand does it.
+    pub operation: Option<String>,
+    /// What came into question.
+    pub ways: Vec<FinishedWay>,
+    /// Why so.
+    pub why: String,
+    /// A person wants it so.
+    pub by_person: bool,
+    /// The holes.
+    pub holes: Vec<FinishedHole>,
+}
+
+/// A hole with a thread or a fit; lengths mm, part coordinates.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct FinishedHole {
+    /// Around all that its tool cuts.
+    pub place: reason::Place,
+    /// Middle of its mouth.
+    pub mouth_mm: [f64; 3],
+    /// Out of the mouth.
+    pub out: [f64; 3],
+    /// As the model shows it.
+    pub drawn_mm: f64,
+    /// From the mouth to the end of the full thread or fit.
+    pub full_mm: f64,
+    /// From the mouth to the tool's lowest place.
+    pub reach_mm: f64,
+    /// Outside of the thread.
+    pub major_mm: Option<f64>,
+    /// Its core.
+    pub minor_mm: Option<f64>,
+    /// Its pitch.
+    pub pitch_mm: Option<f64>,
+}
+
 /// A planned side.
 #[derive(Debug, Clone)]
 pub struct SetupRoute {
@@ -136,12 +203,14 @@ pub struct SetupRoute {
     pub points: Vec<Point>,
     /// What is named as left, but lies open to another side.
     pub elsewhere: Vec<crate::Elsewhere>,
+    /// Threads and fits, however they are made.
+    pub finished: Vec<Finished>,
 }
 
 impl SetupRoute {
     /// Nothing is cut: the stock stays as it is.
     pub fn nothing(stock: geom::Slabs) -> SetupRoute {
         let (operations, named, notes) = (vec![], vec![], vec![]);
-        SetupRoute { operations, stock, named, notes, points: vec![], elsewhere: vec![] }
+        SetupRoute { operations, stock, named, notes, points: vec![], elsewhere: vec![], finished: vec![] }
     }
 }

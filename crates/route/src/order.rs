@@ -90,7 +90,13 @@ fn reach(op: &Operation) -> Reach {
                 at.iter().for_each(|&p| out.see(p, radius));
                 out.holes.extend(at);
             }
-            Move::Rapid { to } => here = Some(to.truncate()),
+            Move::Rapid { to } => {
+                // A thread mill comes down in the middle of its hole.
+                if op.kind == OpKind::Thread && out.holes.last() != Some(&to.truncate()) {
+                    out.holes.push(to.truncate());
+                }
+                here = Some(to.truncate());
+            }
             Move::State { .. } => {}
         }
     }
@@ -107,7 +113,8 @@ fn piece(op: &Operation) -> &str {
 }
 
 fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static str> {
-    use OpKind::{Chamfer, Drill, Face, Floor, Open, Rough, Spot, Wall};
+    use OpKind::{Chamfer, Drill, Face, Floor, Open, Ream, Rough, Spot, Tap, Thread, Wall};
+    let shared = || rb.holes.iter().any(|p| ra.holes.iter().any(|q| p.distance(*q) < 0.01));
     let meet = ra.meets(rb);
     let near = (ra.min - BESIDE).cmple(rb.max).all() && (rb.min - BESIDE).cmple(ra.max).all();
     let same = piece(a) == piece(b);
@@ -126,9 +133,13 @@ fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static 
         {
             Some("What lies above it goes first")
         }
-        (Spot, Drill) if rb.holes.iter().any(|p| ra.holes.iter().any(|q| p.distance(*q) < 0.01)) => {
-            Some("The spot leads the drill")
+        (Spot, Drill) if shared() => Some("The spot leads the drill"),
+        (Drill, Ream) if shared() => Some("The drill leaves the reamer its allowance"),
+        (Drill, Tap | Thread) if shared() => Some("The thread's core is there first"),
+        (Rough | Wall | Floor, Ream | Tap | Thread) if meet && a.bottom < b.top - 0.2 => {
+            Some("Threads and fits come late: what could push the piece is cut before them")
         }
+        (Chamfer, Tap | Thread | Ream) if meet => Some("Its mouth is broken first, so that it begins clean"),
         (Spot | Drill, Rough | Wall) if a.early && near => {
             Some("A hole beside a thin wall is finished while there is material behind it")
         }
@@ -207,8 +218,8 @@ mod tests {
     fn op(kind: OpKind, key: &str, (bottom, top): (f64, f64), at: DVec2) -> Operation {
         let id = format!("{}:{key}", kind.word());
         let m = match kind {
-            OpKind::Spot | OpKind::Drill => {
-                Move::Drill { at: vec![at], clear: 9.0, start: top, bottom, peck: None, feed: 1.0 }
+            OpKind::Spot | OpKind::Drill | OpKind::Tap => {
+                Move::Drill { at: vec![at], clear: 9.0, start: top, bottom, cycle: Cycle::Plain, feed: 1.0 }
             }
             _ => Move::Feed { to: at.extend(bottom), feed: 1.0 },
         };

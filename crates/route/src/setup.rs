@@ -138,6 +138,8 @@ pub(crate) struct Work<'a, 'b> {
     pub notes: Vec<Finding>,
     /// Points of drills below bottoms that are drawn flat.
     pub points: Vec<crate::Point>,
+    /// Threads and fits.
+    pub finished: Vec<crate::Finished>,
     /// What is left here and lies open to another side.
     pub elsewhere: Vec<crate::Elsewhere>,
     pub floors: Vec<f64>,
@@ -175,6 +177,7 @@ pub fn plan_side(side: &Side) -> SetupRoute {
         w.finish_sculpted();
         w.drill(&rest, false);
         w.chamfers();
+        w.finish_holes(&drilled);
         w.name_sculpted();
     }
     SetupRoute {
@@ -184,6 +187,7 @@ pub fn plan_side(side: &Side) -> SetupRoute {
         notes: alike(w.notes),
         points: w.points,
         elsewhere: w.elsewhere,
+        finished: w.finished,
     }
 }
 
@@ -226,6 +230,7 @@ impl<'a, 'b> Work<'a, 'b> {
             named: vec![],
             notes: vec![],
             points: vec![],
+            finished: vec![],
             elsewhere: vec![],
             floors,
             top,

@@ -61,6 +61,17 @@ pub struct Machine {
     /// and the highest torque hold at all speeds.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub spindle: Vec<SpindlePoint>,
+    /// The control holds the feed to the spindle's turns while it taps, and back: a tap may sit in a stiff holder.
+    #[serde(default)]
+    pub rigid_tapping: bool,
+    /// To turn the spindle round at the bottom of a tapped hole, s.
+    #[serde(default = "reversal")]
+    pub reversal_s: f64,
+}
+
+/// Turning a spindle round takes about a second (common practice, no source).
+fn reversal() -> f64 {
+    1.0
 }
 
 /// A commanded speed may differ from a step by this share, and still be that step.

@@ -113,7 +113,26 @@ pub struct Tool {
     /// Helix angle of the flutes, degrees; without it the form's common practice.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub helix_deg: Option<f64>,
+    /// Pitch of a tap and of a thread mill, mm; of a thread mill with a single row of teeth the largest.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pitch_mm: Option<f64>,
+    /// A thread mill with a single row of teeth: the least pitch that it cuts, mm. Without it it has teeth all along its flutes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub least_pitch_mm: Option<f64>,
+    /// How many threads at a tap's end are ground away: 7 to 10 taper, 3 to 5 plug, 1 to 2 bottoming (common practice, no source).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub lead_threads: Option<f64>,
+    /// A tap in a holder that gives along its axis: it follows its own thread a few per cent beside the feed.
+    #[serde(default)]
+    pub floating: bool,
 }
+
+/// Threads of a tap's end that are ground away where nothing is said: a plug tap (common practice, no source).
+const PLUG_LEAD: f64 = 4.0;
+/// A tap's front end is smaller than its thread's core by this share of the pitch on the diameter, so that it enters (common practice, no source).
+const TAP_FRONT: f64 = 1.3;
+/// Lead of a reamer at 45°, share of its diameter (common practice, no source).
+const REAMER_LEAD: f64 = 0.05;
 
 fn two() -> u32 {
     2
@@ -149,9 +168,31 @@ impl Tool {
     }
     /// tan of half the point angle where the point is a cone.
     fn cone(&self) -> Option<f64> {
-        let coned = matches!(self.kind, ToolKind::Chamfer | ToolKind::Spot | ToolKind::Drill);
-        (coned && self.point_angle_deg > 1.0 && self.point_angle_deg < 179.0)
-            .then(|| (self.point_angle_deg / 2.0).to_radians().tan())
+        match self.kind {
+            ToolKind::Chamfer | ToolKind::Spot | ToolKind::Drill => (self.point_angle_deg > 1.0
+                && self.point_angle_deg < 179.0)
+                .then(|| (self.point_angle_deg / 2.0).to_radians().tan()),
+            ToolKind::Reamer => Some(1.0),
+            ToolKind::Tap => Some((self.radius() - self.tip_radius()) / self.lead_mm()).filter(|t| *t > 1e-6),
+            _ => None,
+        }
+    }
+    /// Length of a tap's lead, mm; 0 of other cutters.
+    pub fn lead_mm(&self) -> f64 {
+        match (self.kind, self.pitch_mm) {
+            (ToolKind::Tap, Some(p)) => self.lead_threads.unwrap_or(PLUG_LEAD).max(0.5) * p,
+            _ => 0.0,
+        }
+    }
+    /// Does it cut threads of that pitch, mm?
+    pub fn cuts_pitch(&self, pitch: f64) -> bool {
+        const SAME: f64 = 1e-3;
+        let Some(own) = self.pitch_mm else { return false };
+        match (self.kind, self.least_pitch_mm) {
+            (ToolKind::ThreadMill, Some(least)) => pitch > least - SAME && pitch < own + SAME,
+            (ToolKind::Tap | ToolKind::ThreadMill, _) => (own - pitch).abs() < SAME,
+            _ => false,
+        }
     }
     /// Height over which the radius grows to its full size: point of a drill, cone of a chamfer mill, corner of a bull nose.
     pub fn point_height(&self) -> f64 {
@@ -161,7 +202,57 @@ impl Tool {
         }
     }
     fn tip_radius(&self) -> f64 {
-        (self.tip_diameter_mm / 2.0).clamp(0.0, self.radius())
+        let r = self.radius();
+        match self.kind {
+            ToolKind::Tap if self.tip_diameter_mm <= 0.0 => {
+                (r - TAP_FRONT / 2.0 * self.pitch_mm.unwrap_or(0.0)).max(0.0)
+            }
+            ToolKind::Reamer if self.tip_diameter_mm <= 0.0 => r - REAMER_LEAD * self.diameter_mm,
+            _ => (self.tip_diameter_mm / 2.0).clamp(0.0, r),
+        }
+    }
+    /// Its outline from the lowest point to the end of its teeth: height and radius, mm. The teeth of what cuts threads one by one, as they are
+    /// when they go round (60°, crests an eighth of the pitch wide).
+    pub fn profile(&self) -> Vec<[f64; 2]> {
+        const FLANK: f64 = 0.577_350_269_189_625_8;
+        let (r, l) = (self.radius(), self.flute_length_mm);
+        let tooth = |out: &mut Vec<[f64; 2]>, low: f64, pitch: f64| {
+            // A sharp 60° form with a flat crest: 5/8 of its height stands over the core.
+            let depth = 5.0 / 8.0 * 3f64.sqrt() / 2.0 * pitch;
+            let crest = pitch / 8.0;
+            let mid = low + pitch / 2.0;
+            out.extend([
+                [mid - crest / 2.0 - depth * FLANK, r - depth],
+                [mid - crest / 2.0, r],
+                [mid + crest / 2.0, r],
+                [mid + crest / 2.0 + depth * FLANK, r - depth],
+            ]);
+        };
+        let mut out = Vec::new();
+        match (self.kind, self.pitch_mm, self.least_pitch_mm) {
+            (ToolKind::ThreadMill, Some(p), None) => {
+                (0..(l / p + 1e-9).floor() as u32).for_each(|k| tooth(&mut out, f64::from(k) * p, p));
+            }
+            // Its flank is that of its largest pitch and its crest that of its least, so that it cuts them all by more passes of the helix or fewer.
+            (ToolKind::ThreadMill, Some(p), Some(_)) => tooth(&mut out, (l - p) / 2.0, p),
+            (ToolKind::Ball | ToolKind::Bull, ..) => {
+                let c = self.corner();
+                let at = |k: u32| c * (1.0 - (f64::from(k) * std::f64::consts::FRAC_PI_2 / 32.0).cos());
+                out.extend((0..=32).map(|k| [at(k), self.radius_at(at(k))]));
+            }
+            _ => {
+                out.push([0.0, self.radius_at(0.0)]);
+                let h = self.point_height();
+                if h > 1e-9 && h < l {
+                    out.push([h, r]);
+                }
+            }
+        }
+        if out.last().is_none_or(|p| p[0] < l - 1e-9) {
+            let r = out.last().map_or(r, |p| p[1].max(if self.kind == ToolKind::ThreadMill { 0.0 } else { r }));
+            out.push([l, r]);
+        }
+        out
     }
     /// Is its section the same at all heights?
     pub fn is_cylinder(&self) -> bool {
@@ -206,7 +297,19 @@ impl Tool {
     }
     /// "flat end mill Ø6".
     pub fn words(&self) -> String {
-        format!("{} Ø{}", self.kind.words(), len(trim(self.diameter_mm)))
+        match (self.kind, self.pitch_mm, self.least_pitch_mm) {
+            (ToolKind::ThreadMill, Some(b), Some(a)) => format!(
+                "{} Ø{} for pitches of {} to {}",
+                self.kind.words(),
+                len(trim(self.diameter_mm)),
+                len(trim(a)),
+                len(trim(b))
+            ),
+            (ToolKind::Tap | ToolKind::ThreadMill, Some(p), None) => {
+                format!("{} Ø{} × {}", self.kind.words(), len(trim(self.diameter_mm)), len(trim(p)))
+            }
+            _ => format!("{} Ø{}", self.kind.words(), len(trim(self.diameter_mm))),
+        }
     }
     /// Why this description makes no cutter, if it does not.
     pub fn fault(&self) -> Option<String> {
@@ -229,6 +332,21 @@ impl Tool {
             if !(v.is_finite() && v >= 0.0) {
                 return Some(format!("tool {}: {name} is {v}; give 0 or more", self.number));
             }
+        }
+        for (name, v) in [
+            ("pitch_mm", self.pitch_mm),
+            ("lead_threads", self.lead_threads),
+            ("least_pitch_mm", self.least_pitch_mm),
+        ] {
+            if v.is_some_and(|v| !(v.is_finite() && v > 0.0 && v <= self.diameter_mm.max(20.0))) {
+                return Some(format!("tool {}: {name} is {:?}; give a length above 0", self.number, v.unwrap_or(0.0)));
+            }
+        }
+        if self.least_pitch_mm.zip(self.pitch_mm).is_some_and(|(a, b)| a > b) {
+            return Some(format!("tool {}: least_pitch_mm is more than pitch_mm", self.number));
+        }
+        if matches!(self.kind, ToolKind::Tap | ToolKind::ThreadMill) && self.pitch_mm.is_none() {
+            return Some(format!("tool {}: a {} needs its pitch_mm", self.number, self.kind.words()));
         }
         self.holder
             .iter()
@@ -266,6 +384,10 @@ mod tests {
             centre_cutting: true,
             ramp_deg: None,
             helix_deg: None,
+            pitch_mm: None,
+            least_pitch_mm: None,
+            lead_threads: None,
+            floating: false,
         }
     }
 
@@ -285,6 +407,8 @@ mod tests {
             tool(ToolKind::Bull, 10.0, 1.0, 0.0, 0.0),
             tool(ToolKind::Chamfer, 8.0, 0.0, 1.0, 90.0),
             tool(ToolKind::Drill, 5.0, 0.0, 0.0, 118.0),
+            tool(ToolKind::Reamer, 6.0, 0.0, 0.0, 0.0),
+            Tool { pitch_mm: Some(1.0), lead_threads: Some(4.0), ..tool(ToolKind::Tap, 6.0, 0.0, 0.0, 0.0) },
         ] {
             for k in 1..50 {
                 let h = t.point_height() * f64::from(k) / 50.0;

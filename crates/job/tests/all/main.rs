@@ -25,4 +25,5 @@ mod sides;
 mod stocking;
 mod straps;
 mod surfaces;
+mod threads;
 mod tilted;

@@ -10,6 +10,7 @@ fn the_same_seed_gives_the_same_part() {
     assert_eq!(family::part(3).unwrap().volume(), v);
     assert_ne!(family::part(4).unwrap().volume(), v);
     let (Ok(dir), Ok(range)) = (std::env::var("GOLDCHIP_FAMILY_DIR"), std::env::var("GOLDCHIP_FAMILY")) else { return };
+    crate::threads::block().write_step(&std::path::Path::new(&dir).join("threads.step")).unwrap();
     for (name, shape) in crate::surfaces::shapes() {
         shape.write_step(&std::path::Path::new(&dir).join(format!("{name}.step"))).unwrap();
     }

@@ -3,7 +3,7 @@
 use crate::family;
 
 use job::{Plan, Settled, plan};
-use path::motion::Move;
+use path::motion::{Cycle, Move};
 use route::{Moved, OpKind, Operation, Override, broken, reordered};
 use shop::Shop;
 use shop::tool::ToolKind;
@@ -125,8 +125,9 @@ fn rapids_go_sideways_only_above_everything_or_where_it_was_cleared() {
                             assert!(*feed > 0.0 && *feed <= shop.machine.feed_max_mm_min + 1e-9, "{seed}: {feed}");
                             here = Some(*to);
                         }
-                        Move::Drill { clear, start, bottom, feed, peck, .. } => {
-                            assert!(clear >= start && start > bottom && *feed > 0.0 && peck.is_none_or(|p| p > 0.0));
+                        Move::Drill { clear, start, bottom, feed, cycle, .. } => {
+                            let pecks = !matches!(cycle, Cycle::Peck(q) if *q <= 0.0);
+                            assert!(clear >= start && start > bottom && *feed > 0.0 && pecks);
                             assert!(*clear > top, "{seed}: drill's clearance");
                         }
                         Move::State { .. } => {}

@@ -1,0 +1,506 @@
+//! What follows the drill: threads by a tap or a thread mill, fits by a reamer, and which of them it is to be.
+
+use crate::holes::Drilled;
+use crate::op::{Finished, FinishedHole, FinishedWay, OpKind};
+use crate::setup::Work;
+use cutting::{ream, tap, thread_mill, thread_passes};
+use geom::{Box3, DVec2, DVec3, Region};
+use part::{Hole, HoleEnd, Intent, Made, OFF_FLOOR, Screw};
+use path::motion::{Cycle, Move};
+use path::thread::{ThreadCut, thread};
+use reason::{Kind, Place, Source, Sure, Term, len};
+use shop::tool::{Tool, ToolKind, trim};
+
+/// A tap, a reamer stay so far above the end of what was drilled, mm (common practice, no source).
+const ABOVE: f64 = 0.5;
+/// What was drilled goes on so far beyond them, mm (common practice, no source).
+pub(crate) const BEYOND: f64 = 0.2;
+/// Below a part that stands on parallels there is so much room for a drill, mm: the lowest parallels are 6.
+const UNDER: f64 = 4.0;
+/// Threads up to this are cut by hand with a guide block, mm (common practice, no source).
+const BY_HAND: f64 = 2.5;
+/// From here a thread mill is preferred where a tap that breaks would be the end of the piece, mm (common practice, no source) …
+const MILLED: f64 = 5.0;
+/// … which is in what is as hard to cut as this, kc1.1 in N/mm²: stainless steel, titanium, tool steel (common practice, no source).
+const HARD: f64 = 1900.0;
+/// So many diameters of full thread hold as much as the screw; a longer one is not asked of a short tap (common practice, no source).
+const ENOUGH: f64 = 1.5;
+/// Room for chips around a thread mill in the core, mm on the diameter (common practice, no source).
+const CHIPS: f64 = 0.3;
+
+/// What finishes a hole, and how deep.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Finisher {
+    pub how: Made,
+    pub tool: Option<Tool>,
+    /// Lowest place of the tool.
+    pub tip: f64,
+    /// From here up it is full.
+    pub full: f64,
+    /// Below a through hole's end it wants so much drilled, mm.
+    pub below: f64,
+    /// What came into question.
+    pub ways: Vec<FinishedWay>,
+    pub why: String,
+    pub by_person: bool,
+}
+
+/// A way that is possible.
+struct Able {
+    how: Made,
+    tool: Tool,
+    tip: f64,
+    full: f64,
+    below: f64,
+}
+
+/// Where a hole ends for what follows the drill.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum End {
+    /// It is open, and so much more may be drilled below it.
+    Open { room: f64 },
+    /// Its full diameter ends here.
+    Blind(f64),
+}
+
+impl Work<'_, '_> {
+    /// How much may be drilled below a through hole at its full diameter, by a drill with that point.
+    pub(crate) fn room_below(&self, h: &Hole, point: f64) -> f64 {
+        let hat = h.bottom - self.stock.bottom();
+        let tip = if hat > 1.5 {
+            hat - 1.0
+        } else if self.side.mist {
+            point
+        } else {
+            UNDER
+        };
+        tip - point
+    }
+
+    /// Do shank and holder stay clear of the part with the tool's end at `z`, `off` beside the axis at most?
+    fn body_clears(&self, tool: &Tool, at: DVec2, z: f64, off: f64) -> bool {
+        let view = self.side.view;
+        tool.dead_body().iter().all(|&(r, from, _)| {
+            let s = view.shadow(z + from + OFF_FLOOR);
+            s.is_empty() || s.signed_distance(at) < -(r + off)
+        })
+    }
+
+    /// How a hole that is more than drilled is finished.
+    pub(crate) fn finisher(&self, h: &Hole, i: &Intent, end: End) -> Finisher {
+        let mut ways: Vec<FinishedWay> = Vec::new();
+        let mut able: Vec<Able> = Vec::new();
+        let mut ask = |how: Made, tool: &Tool, got: Result<(f64, f64, f64), String>| {
+            let mut way =
+                FinishedWay { how, tool: tool.number, words: tool.words(), possible: got.is_ok(), why: String::new() };
+            match got {
+                Ok((tip, full, below)) => able.push(Able { how, tool: tool.clone(), tip, full, below }),
+                Err(why) => way.why = why,
+            }
+            ways.push(way);
+        };
+        let crib = &self.side.shop.crib;
+        match i.screw {
+            Some(screw) => {
+                for t in crib.iter().filter(|t| t.kind == ToolKind::Tap) {
+                    if t.cuts_pitch(screw.pitch) && (t.diameter_mm - screw.major).abs() < 0.02 {
+                        ask(Made::Tap, t, self.tapped(h, screw, t, end));
+                    }
+                }
+                let mills = crib.iter().filter(|t| t.kind == ToolKind::ThreadMill && t.cuts_pitch(screw.pitch));
+                // The largest that goes in is the stiffest.
+                let mut mills: Vec<&Tool> = mills.collect();
+                mills.sort_by(|a, b| b.diameter_mm.total_cmp(&a.diameter_mm));
+                mills.into_iter().for_each(|t| ask(Made::Mill, t, self.milled(h, screw, t, end)));
+            }
+            None => {
+                for t in crib.iter().filter(|t| t.kind == ToolKind::Reamer) {
+                    if (t.diameter_mm - i.drawn).abs() < 0.005 {
+                        ask(Made::Ream, t, self.reamed(h, t, end));
+                    }
+                }
+            }
+        }
+        let no_tool = ways.is_empty();
+        let of = |how: Made| able.iter().find(|a| a.how == how);
+        let full = |a: &&Able| match end {
+            End::Open { .. } => a.full <= h.bottom + 1e-6,
+            End::Blind(_) => true,
+        };
+        let hard = self.side.material.kc11_mpa >= HARD;
+        let (chosen, why, by_person) = match (i.made, i.screw) {
+            (Some(Made::Hand), _) => (None, "A person wants it done by hand".to_string(), true),
+            (Some(how), _) if of(how).is_some() => (of(how), "A person wants it so".to_string(), true),
+            (_, Some(s)) if s.major <= BY_HAND + 1e-9 => {
+                let why = format!("Up to M{BY_HAND} a tap in the spindle breaks too easily: by hand, with a guide block");
+                (None, why, false)
+            }
+            (_, Some(s)) => {
+                let (tap, mill) = (of(Made::Tap).filter(full), of(Made::Mill).filter(full));
+                match (tap, mill) {
+                    (Some(_), Some(m)) if hard && s.major >= MILLED => {
+                        (Some(m), format!("{} breaks taps, and a broken one is the end of the piece; a thread mill comes out again", self.side.material.name), false)
+                    }
+                    (Some(t), _) => (Some(t), "A tap is quick, and the spindle bears it".to_string(), false),
+                    (None, Some(m)) => (Some(m), "No tap can do it here".to_string(), false),
+                    (None, None) => match of(Made::Tap).or(of(Made::Mill)) {
+                        Some(a) => (Some(a), "The only way in the machine; its far end is not full".to_string(), false),
+                        None if no_tool => (None, "The crib has no tap of that size and no thread mill for its pitch".to_string(), false),
+                        None => (None, "Neither tap nor thread mill can do it here".to_string(), false),
+                    },
+                }
+            }
+            (_, None) => match of(Made::Ream) {
+                Some(r) => (Some(r), "A reamer makes the size; the hole's place is the drill's".to_string(), false),
+                None if no_tool => (None, "The crib has no reamer of that size".to_string(), false),
+                None => (None, "The reamer cannot go there".to_string(), false),
+            },
+        };
+        let why = match i.made {
+            Some(how) if !by_person => format!("{why}; as a person wants it ({}) it cannot be made", how.key()),
+            _ => why,
+        };
+        match chosen {
+            Some(a) => Finisher {
+                how: a.how,
+                tool: Some(a.tool.clone()),
+                tip: a.tip,
+                full: a.full,
+                below: a.below,
+                ways,
+                why,
+                by_person,
+            },
+            None => Finisher { how: Made::Hand, tool: None, tip: h.bottom, full: h.bottom, below: 0.0, ways, why, by_person },
+        }
+    }
+
+    /// A tap's lowest place, where its thread is full, and what it wants below a through hole; or why it cannot.
+    fn tapped(&self, h: &Hole, screw: Screw, t: &Tool, end: End) -> Result<(f64, f64, f64), String> {
+        let machine = &self.side.shop.machine;
+        if !machine.rigid_tapping && !t.floating {
+            return Err("the control does not tap in step with its spindle, and the tap's holder does not give".into());
+        }
+        let data = tap(t, screw.pitch, self.side.material, machine);
+        let bears = machine.usable_nm(data.rpm.value);
+        if data.torque_nm > bears {
+            return Err(format!(
+                "blunt it asks {:.2} N m, and the spindle has {bears:.2} for use at {:.0} rpm",
+                data.torque_nm, data.rpm.value
+            ));
+        }
+        let lead = t.lead_mm();
+        let (lowest, below) = match end {
+            End::Open { room } => {
+                let below = (lead + screw.pitch).at_most((room - BEYOND).at_least(0.0));
+                (h.bottom - below, below)
+            }
+            End::Blind(z) => (z + ABOVE, 0.0),
+        };
+        // A shank thicker than the core stays out, so a short tap does not go deeper than its flutes.
+        let slim = t.shank_diameter_mm < screw.minor - 0.1;
+        let reach = if slim { t.stickout_mm - 2.0 } else { t.flute_length_mm };
+        let tip = lowest.at_least(h.mouth_top() - reach);
+        let full = tip + lead;
+        let length = h.top - full;
+        if length < ENOUGH * screw.major && tip > lowest + 1e-6 {
+            return Err(format!("its flutes reach {} mm of full thread only", len(format!("{:.1}", length.at_least(0.0)))));
+        }
+        if length < screw.pitch {
+            return Err(format!("the hole is too short for its lead of {} mm", len(format!("{lead:.1}"))));
+        }
+        if !self.body_clears(t, h.at, tip, 0.3) {
+            return Err("its shank or its holder would touch the part".into());
+        }
+        Ok((tip, full, below))
+    }
+
+    /// The same of a thread mill.
+    fn milled(&self, h: &Hole, screw: Screw, t: &Tool, end: End) -> Result<(f64, f64, f64), String> {
+        if t.diameter_mm > screw.minor - CHIPS {
+            return Err(format!("it does not go into the core of Ø{} with its chips", len(trim(screw.minor))));
+        }
+        let more = more_than(t, screw.pitch);
+        // The helix is full a quarter of a turn after it has begun.
+        let begins = more + screw.pitch / 4.0;
+        let (tip, below) = match end {
+            End::Open { room } => {
+                let below = begins.at_most((room - BEYOND / 2.0).at_least(0.0));
+                (h.bottom - below, begins)
+            }
+            End::Blind(z) => (z + ABOVE, 0.0),
+        };
+        let full = tip + begins;
+        if h.top - full < screw.pitch {
+            return Err("the hole is too short for a thread".into());
+        }
+        // Less than that of a pitch is no matter: the next turn begins there.
+        let full = if full - h.bottom < screw.pitch / 2.0 && below > 0.0 { full.at_most(h.bottom) } else { full };
+        let off = screw.major / 2.0 - t.radius();
+        if !self.body_clears(t, h.at, tip, off + 0.1) {
+            let depth = len(format!("{:.1}", h.mouth_top() - tip));
+            return Err(format!("{depth} mm deep its neck or its holder would touch the part"));
+        }
+        Ok((tip, full, below))
+    }
+
+    /// The same of a reamer.
+    fn reamed(&self, h: &Hole, t: &Tool, end: End) -> Result<(f64, f64, f64), String> {
+        let lead = t.point_height();
+        let (tip, below) = match end {
+            End::Open { room } => {
+                let below = (lead + ABOVE).at_most((room - BEYOND).at_least(0.0));
+                (h.bottom - below, below)
+            }
+            End::Blind(z) => (z + ABOVE, 0.0),
+        };
+        let flutes_end = t.flute_length_mm < h.mouth_top() - tip && t.shank_diameter_mm > t.diameter_mm - 0.05;
+        if flutes_end || !self.body_clears(t, h.at, tip, 0.3) {
+            return Err(format!("it does not reach {} mm deep", len(format!("{:.1}", h.mouth_top() - tip))));
+        }
+        Ok((tip, tip + lead, below))
+    }
+
+    /// Threads and fits, late: after all that could push the piece or fill them with chips.
+    pub(crate) fn finish_holes(&mut self, drilled: &[Drilled]) {
+        let mut all: Vec<(Hole, Intent, Finisher)> = Vec::new();
+        for h in self.side.view.holes().into_iter().filter(|h| self.is_mine(h.at)) {
+            let Some(i) = self.intent_of(&h).cloned() else { continue };
+            if self.full.contains(&h) {
+                continue;
+            }
+            let own = drilled.iter().find(|d| d.hole == h).and_then(|d| d.finish.clone());
+            let finisher = match own {
+                Some(f) => f,
+                // It was milled, by this side or by one before.
+                None => {
+                    let core = i.screw.map_or(i.drawn - 0.1, |s| s.minor) / 2.0;
+                    let open = Region::disc(h.at, core.at_most(h.diameter / 2.0) - 0.05, 0.005);
+                    if self.stock.between(h.bottom + 0.05, h.top).intersect(&open).area() > 0.02 * open.area() {
+                        continue;
+                    }
+                    let end = if h.end == HoleEnd::Open {
+                        End::Open { room: self.milled_room(&h, &open) }
+                    } else {
+                        End::Blind(h.bottom)
+                    };
+                    self.finisher(&h, &i, end)
+                }
+            };
+            if !self.ring_is_there(&h, &i) {
+                continue;
+            }
+            all.push((h, i, finisher));
+        }
+        let mut groups: Vec<Vec<(Hole, Intent, Finisher)>> = Vec::new();
+        for f in all {
+            let like = |o: &(Hole, Intent, Finisher)| {
+                o.1.wants == f.1.wants
+                    && o.2.how == f.2.how
+                    && o.2.tool.as_ref().map(|t| t.number) == f.2.tool.as_ref().map(|t| t.number)
+                    && (o.2.tip - f.2.tip).abs() < 1e-6
+                    && (o.0.top - f.0.top).abs() < 1e-6
+            };
+            match groups.iter_mut().find(|g| like(&g[0])) {
+                Some(g) => g.push(f),
+                None => groups.push(vec![f]),
+            }
+        }
+        // Reamers first: a fit wants a clean hole, a thread fills others with chips.
+        groups.sort_by_key(|g| (g[0].2.how != Made::Ream, g[0].2.tool.as_ref().map(|t| t.number)));
+        groups.iter().for_each(|g| self.finish_group(g));
+    }
+
+    /// Below a milled through hole it is open so far.
+    fn milled_room(&self, h: &Hole, open: &Region) -> f64 {
+        let lowest = self.stock.bottom();
+        let full = self.stock.parts().filter(|p| p.1 <= h.bottom + 1e-6 && p.2.intersect(open).area() > 0.02 * open.area());
+        let upper = full.map(|p| p.1).fold(f64::NEG_INFINITY, Sure::at_least);
+        if upper.is_finite() {
+            h.bottom - upper
+        } else if lowest < h.bottom - 1.5 {
+            h.bottom - lowest
+        } else {
+            UNDER
+        }
+    }
+
+    /// Is what a tap or a reamer takes still there, or did a side before take it?
+    fn ring_is_there(&self, h: &Hole, i: &Intent) -> bool {
+        let drawn = h.diameter / 2.0;
+        let (outer, inner) = match i.screw {
+            Some(s) => (s.major / 2.0 - 0.03, (s.minor / 2.0 + 0.05).at_least(drawn.at_most(s.major / 2.0 - 0.1) + 0.02)),
+            None => (drawn - 0.012, drawn - 0.045),
+        };
+        let ring = Region::disc(h.at, outer, 0.003).minus(&Region::disc(h.at, inner, 0.003));
+        let mid = f64::midpoint(h.bottom, h.top);
+        let there = self.stock.between(mid - 0.1, mid + 0.1).intersect(&ring).area();
+        ring.area() > 0.0 && there > 0.5 * ring.area()
+    }
+
+    fn finish_group(&mut self, g: &[(Hole, Intent, Finisher)]) {
+        let (hole, intent, f) = &g[0];
+        let wants = intent.wants.clone();
+        let key = |h: &Hole| match h.end {
+            HoleEnd::Open => self.axis_place(h.at),
+            _ => self.place(h.at, h.bottom),
+        };
+        let first = g.iter().map(|(h, ..)| key(h)).min().unwrap_or_default();
+        let name = reason::plain(&wants).replace([' ', '/'], "-");
+        let group = format!("{name}@{first}");
+        let holes = g.iter().map(|(h, i, f)| self.finished_hole(h, i, f)).collect();
+        let Some(tool) = f.tool.clone() else {
+            self.finished.push(Finished {
+                wants,
+                how: Made::Hand,
+                operation: None,
+                ways: f.ways.clone(),
+                why: f.why.clone(),
+                by_person: f.by_person,
+                holes,
+            });
+            return;
+        };
+        let kind = match f.how {
+            Made::Tap => OpKind::Tap,
+            Made::Mill => OpKind::Thread,
+            Made::Ream | Made::Hand => OpKind::Ream,
+        };
+        let id = Self::id(kind, &group);
+        let n = g.len();
+        let verb = match f.how {
+            Made::Tap => "Tap",
+            Made::Mill => "Mill the thread of",
+            Made::Ream | Made::Hand => "Ream",
+        };
+        let title = format!("{verb} {n} × {wants}");
+        let at: Vec<DVec2> = g.iter().map(|(h, ..)| h.at).collect();
+        let top = hole.mouth_top();
+        let mut why = vec![];
+        if let Some(s) = intent.screw {
+            why.push(Term::new("D₁", "outside of the thread", s.major, "mm"));
+            why.push(Term::new("P", "pitch", s.pitch, "mm"));
+            why.push(Term::new("l", "full thread from the mouth", top - f.full.at_least(hole.bottom), "mm"));
+        }
+        let order_why = match f.how {
+            Made::Ream => "Late, before unclamping: the hole is drilled, and what could push the piece is cut",
+            _ => "Late, before unclamping: core and mouth are there, and no chips of others fall into it; try it before the piece is taken out",
+        };
+        let o = self.override_of(&id);
+        match (f.how, intent.screw) {
+            (Made::Mill, Some(screw)) => {
+                let (material, machine) = (self.side.material, &self.side.shop.machine);
+                let passes = thread_passes(&tool, screw.major, screw.pitch, material, machine);
+                let mut data = thread_mill(&tool, screw.major, screw.pitch, passes, material, machine);
+                self.overrule(&mut data, &o, &tool);
+                why.push(Term::new("i", "radial steps, by bending and power", f64::from(passes), ""));
+                let cuts = Self::order(&at).into_iter().map(|p| ThreadCut {
+                    at: p,
+                    outside: screw.major / 2.0,
+                    core: screw.minor / 2.0,
+                    pitch: screw.pitch,
+                    bottom: f.tip + more_than(&tool, screw.pitch),
+                    top,
+                    clear: self.clear_z,
+                    radius: tool.radius(),
+                    teeth: tool.flute_length_mm,
+                    single: tool.least_pitch_mm.is_some(),
+                    passes,
+                    feed: data.feed.value,
+                    plunge: data.plunge,
+                });
+                let moves: Vec<Move> = cuts.flat_map(|c| thread(&c)).collect();
+                let op = self.operation(kind, id.clone(), title, &tool, (f.tip, top), order_why, Some(data), moves, why);
+                if let Some(mut op) = op {
+                    // It is no side cut: what its teeth meet is the thread's height.
+                    if let Some(p) = &mut op.path {
+                        p.engagement_limit = None;
+                    }
+                    self.ops.push(op);
+                }
+            }
+            (how, screw) => {
+                let (material, machine) = (self.side.material, &self.side.shop.machine);
+                let mut data = match screw {
+                    Some(s) => tap(&tool, s.pitch, material, machine),
+                    None => ream(&tool, intent.drawn - drilled_at(intent), material, machine),
+                };
+                if let Some(v) = o.rpm {
+                    data.rpm.value = v;
+                    (data.rpm.bound_by, data.rpm.source) = ("a person".into(), Source::person().into());
+                    data.feed = v * data.feed_rev.value;
+                }
+                // A tap's feed is its pitch: only its speed is free.
+                if let Some(v) = o.feed.filter(|_| how == Made::Ream) {
+                    data.feed = v;
+                }
+                let cycle = if how == Made::Tap { Cycle::Tap } else { Cycle::Ream };
+                // The spindle comes up to speed, and a floating holder settles, before the first thread.
+                let air = screw.map_or(1.0, |s| (2.0 * s.pitch).at_least(3.0));
+                self.hole_op(kind, id.clone(), title, &tool, &at, (f.tip, top), order_why, false, why, data, cycle, air);
+            }
+        }
+        for (h, i, f) in g {
+            let radius = i.screw.map_or(h.diameter, |s| s.major) / 2.0 - 0.01;
+            self.stock.cut(&Region::disc(h.at, radius, 0.004), f.full.at_least(h.bottom));
+            let short = f.full - h.bottom;
+            let blind_rest = h.end != HoleEnd::Open && i.made != Some(Made::Hand);
+            // Drawn at its outside, or to be reamed: below the last full thread the hole stays narrower than drawn.
+            let narrower = i.screw.is_none_or(|s| (h.diameter - s.major).abs() < 0.05);
+            if short > 0.02 && (blind_rest && narrower || h.end == HoleEnd::Open) {
+                let ring = Region::disc(h.at, h.diameter / 2.0 + 0.05, 0.01);
+                let what = format!("{}: full down to {} mm above the end of its hole", i.wants, len(format!("{short:.1}")));
+                let why = match (f.how, h.end == HoleEnd::Open) {
+                    (Made::Tap, true) => "Below the part there is no room for the tap's lead: turn a tap through by hand from the other side, or let a thread mill do it.",
+                    (Made::Tap, false) => "A tap's lead and a little room for chips stay at the bottom. A bottoming tap or a thread mill goes deeper.",
+                    _ => "A little room for chips stays at the bottom.",
+                };
+                self.name_left(&ring, h.bottom - 0.4 * h.diameter, f.full + 0.05, Kind::ThreadEnd, &group, what, why);
+                if let Some(last) = self.named.last_mut().filter(|_| !narrower) {
+                    // The model shows the core: nothing is left of it.
+                    let note = last.clone();
+                    self.named.pop();
+                    self.notes.push(note);
+                }
+            }
+        }
+        self.finished.push(Finished {
+            wants,
+            how: f.how,
+            operation: Some(id),
+            ways: f.ways.clone(),
+            why: f.why.clone(),
+            by_person: f.by_person,
+            holes,
+        });
+    }
+
+    fn finished_hole(&self, h: &Hole, i: &Intent, f: &Finisher) -> FinishedHole {
+        let back = self.side.view.from_part.inverse();
+        let r = i.screw.map_or(h.diameter, |s| s.major) / 2.0;
+        let low = h.at.extend(f.tip) - DVec3::new(r, r, 0.0);
+        let high = h.at.extend(h.mouth_top()) + DVec3::new(r, r, 0.0);
+        let b = back.bounds(&Box3 { min: low, max: high });
+        FinishedHole {
+            place: Place::new(b.min, b.max),
+            mouth_mm: back.point(h.at.extend(h.mouth_top())).to_array(),
+            out: back.dir(DVec3::Z).to_array(),
+            drawn_mm: h.diameter,
+            full_mm: h.mouth_top() - f.full.at_least(h.bottom),
+            reach_mm: h.mouth_top() - f.tip,
+            major_mm: i.screw.map(|s| s.major),
+            minor_mm: i.screw.map(|s| s.minor),
+            pitch_mm: i.screw.map(|s| s.pitch),
+        }
+    }
+}
+
+/// Half of what a single row of teeth is higher than a pitch, mm.
+fn more_than(t: &Tool, pitch: f64) -> f64 {
+    if t.least_pitch_mm.is_some() { (t.flute_length_mm - pitch).at_least(0.0) / 2.0 } else { 0.0 }
+}
+
+/// Diameter at which a hole to be reamed was drilled, mm: the middle of what may be.
+fn drilled_at(i: &Intent) -> f64 {
+    i.drills.first().map_or(i.drawn - 0.2, |[a, b]| f64::midpoint(*a, *b))
+}
