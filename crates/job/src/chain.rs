@@ -206,7 +206,11 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             findings.extend(hold_findings(h, &ops, material, settled));
             findings.extend(remarks(&h.name, &ops));
             let after = layers(&route.stock);
-            SidePlan { after, finished, ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &scheme).0 }
+            SidePlan {
+                after,
+                finished,
+                ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &scheme).0
+            }
         })
         .collect();
     for s in &mut sides {
@@ -364,6 +368,17 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
     }
 }
 
+/// Threads and fits are tried while the piece can still be cut.
+fn tried(operations: &[Operation]) -> Vec<String> {
+    let wants = |o: &Operation| o.title.split_once('×').map_or_else(|| o.title.clone(), |t| t.1.trim().to_string());
+    let said = operations.iter().filter_map(|o| match o.kind {
+        route::OpKind::Tap | route::OpKind::Thread => Some(format!("try {} with a gauge or a screw", wants(o))),
+        route::OpKind::Ream => Some(format!("try {} with its pin or a plug gauge", wants(o))),
+        _ => None,
+    });
+    said.collect()
+}
+
 fn side_plan(
     h: &Setup,
     operations: Vec<Operation>,
@@ -402,6 +417,7 @@ fn side_plan(
             })
             .collect(),
         stops: Vec::new(),
+        tried: tried(&operations),
     };
     let made: Vec<&Operation> = operations.iter().filter(|o| o.path.is_some()).collect();
     let paths: Vec<_> = made.iter().filter_map(|o| o.path.clone()).collect();

@@ -24,7 +24,7 @@ use holding::{Datum, Fact, HoldKind, Layer, Offer, Order};
 use part::Part;
 use proof::Proof;
 use reason::{Finding, Place, Sources, Term};
-use route::{Need, OpKind, Operation, Override};
+use route::{Finished, Need, OpKind, Operation, Override};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
 use shop::tool::Tool;
@@ -202,6 +202,9 @@ pub struct SideSheet {
     pub tools: Vec<Tool>,
     /// Operations in order.
     pub operations: Vec<OpSheet>,
+    /// Threads and fits, and how each is made.
+    #[serde(default)]
+    pub finished: Vec<Finished>,
     /// The posted text, or what somebody made of it.
     pub program: String,
     /// What somebody edited of it.
@@ -529,6 +532,7 @@ fn side_sheet(
             .collect(),
         tools: side.tools.clone(),
         operations,
+        finished: side.finished.clone(),
         program: side.program.clone(),
         edited: side.edited.clone(),
         minutes,

@@ -1,10 +1,10 @@
 //! What a plan tells besides its programs: open questions, what follows the drill, marks, what a grip holds, decisions that lost their place.
 
 use crate::decision::Settled;
+use geom::DVec3;
 use holding::Setup;
 use part::{After, FeatureKind, Intent, Part, Recognised};
 use reason::{Act, Finding, Kind, Override, Place, Remedy, Severity, len};
-use geom::DVec3;
 use route::{Finished, FinishedHole, Operation};
 use shop::machine::Material;
 use shop::tool::trim;
@@ -68,8 +68,7 @@ pub(crate) fn after_the_drill<'a>(
     finished: impl IntoIterator<Item = &'a Finished>,
 ) -> Vec<Finding> {
     let mut by: BTreeMap<&str, Vec<&Intent>> = BTreeMap::new();
-    let (machine, hand): (Vec<&Finished>, Vec<&Finished>) =
-        finished.into_iter().partition(|f| f.operation.is_some());
+    let (machine, hand): (Vec<&Finished>, Vec<&Finished>) = finished.into_iter().partition(|f| f.operation.is_some());
     let is_of = |i: &Intent, h: &FinishedHole| {
         let v = DVec3::from_array(h.mouth_mm) - i.origin;
         v.reject_from(i.direction.normalize_or(DVec3::Z)).length() < 0.05 && (h.drawn_mm - i.drawn).abs() < 0.01

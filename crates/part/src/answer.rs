@@ -11,6 +11,7 @@
 //! | `hand/FINDING` | `yes` if what that finding names is left for the hand |
 //! | `hole/…` and others | a choice's key, as the question lists them |
 
+use crate::Made;
 use intake::{LayerUse, LengthUnit, Reading};
 use reason::{Kind, len};
 use std::collections::BTreeMap;
@@ -52,11 +53,16 @@ pub fn answer_fault(question: &str, answer: &str) -> Option<String> {
         q if q.starts_with("layer/") && layer_use(answer).is_none() => {
             Some("A layer is 'through', 'ignore', or 'pocket:' and its depth in mm".into())
         }
+        q if q.starts_with(MADE) && !Made::ALL.iter().any(|m| m.key() == answer) => {
+            Some("A thread or a fit is made by 'tap', 'mill', 'ream' or 'hand'".into())
+        }
         _ => None,
     }
 }
 
 const HAND: &str = "hand/";
+/// How threads and fits are made: see [`crate::made_question`].
+pub(crate) const MADE: &str = "made/";
 
 /// The key under which a person leaves what a finding names for the hand.
 pub fn hand_question(finding: &str) -> String {
@@ -107,6 +113,10 @@ pub fn answer_words(question: &str, answer: Option<&str>) -> String {
         } else {
             format!("for the machine again: {what}")
         };
+    }
+    if let Some(wants) = question.strip_prefix(MADE) {
+        let made = answer.and_then(|a| Made::ALL.into_iter().find(|m| m.key() == a));
+        return format!("{}: {}", wants.replace('|', "/"), made.map_or("as proposed", Made::words));
     }
     match (question, answer) {
         (_, None) => format!("{about}: open again"),

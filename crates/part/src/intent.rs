@@ -53,11 +53,20 @@ impl Made {
             Made::Hand => "hand",
         }
     }
+    /// In words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Made::Tap => "by a tap in the spindle",
+            Made::Mill => "by a thread mill",
+            Made::Ream => "by a reamer in the spindle",
+            Made::Hand => "by hand",
+        }
+    }
 }
 
 /// The answer that settles how all threads or fits of one name are made: its key; what stands there is [`Made::key`].
 pub fn made_question(wants: &str) -> String {
-    format!("made/{}", reason::plain(wants).replace('/', "|"))
+    format!("{}{}", crate::answer::MADE, reason::plain(wants).replace('/', "|"))
 }
 
 /// A thread's profile (ISO 68-1, ASME B1.1).

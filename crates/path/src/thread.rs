@@ -54,7 +54,10 @@ pub fn thread(c: &ThreadCut) -> Vec<Move> {
     } else {
         let rows = (c.teeth / c.pitch + 1e-9).floor().at_least(1.0) * c.pitch;
         let n = (length / rows).ceil().at_least(1.0);
-        (0..n as usize).map(|k| (k as f64 * rows).at_most((length - rows).at_least(0.0))).map(|z| whole(z, c.pitch)).collect()
+        (0..n as usize)
+            .map(|k| (k as f64 * rows).at_most((length - rows).at_least(0.0)))
+            .map(|z| whole(z, c.pitch))
+            .collect()
     };
     let turns = if c.single { length / c.pitch + 1.0 } else { 1.0 } + OVERLAP;
     for lift in lifts {
@@ -142,9 +145,9 @@ mod tests {
                         let first = *phase.get_or_insert(now);
                         let off = (now - first + 0.5).rem_euclid(1.0) - 0.5;
                         assert!(off.abs() < 1e-6, "{off}");
-                        deepest = deepest.max(v.length() + c.radius);
+                        deepest = deepest.at_least(v.length() + c.radius);
                         if v.length() + c.radius > c.outside - 1e-9 {
-                            (low, high) = (low.min(z), high.max(z));
+                            (low, high) = (low.at_most(z), high.at_least(z));
                         }
                     }
                     turned += turn;

@@ -23,6 +23,8 @@ pub struct Heading {
     pub tools: Vec<PostTool>,
     /// Where it stops for a person.
     pub stops: Vec<Stop>,
+    /// What is tried while the piece is still clamped: an optional stop (M1) at the end.
+    pub tried: Vec<String>,
 }
 
 /// A place where the program stops until a person starts it again (M0).
@@ -348,6 +350,12 @@ pub fn post(heading: &Heading, paths: &[Toolpath], dialect: &Dialect) -> Posted 
     }
     w.line("G53 G0 Z0.");
     w.line("M5");
+    if !heading.tried.is_empty() {
+        for l in &heading.tried {
+            w.comment(&format!("BEFORE UNCLAMPING: {l}"));
+        }
+        w.line("M1");
+    }
     let end = dialect.end.clone();
     w.line(&end);
     if let Some(mark) = &dialect.tape_mark {

@@ -55,6 +55,7 @@ fn text_follows_the_motion_within_its_rounding() {
         lines: vec!["Encoder bracket, side 1".into()],
         tools: vec![PostTool { number: 4, words: "flat 6".into() }],
         stops: vec![],
+        tried: vec![],
     };
     for (dialect, tol) in [(Dialect::bench_mill(), 6e-5), (Dialect::bench_mill_inch(), 1.4e-4)] {
         let text = post(&heading, &sample(), &dialect).text;

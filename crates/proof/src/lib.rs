@@ -459,7 +459,8 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
         if depth <= LEFT_LIMIT {
             continue;
         }
-        complete = false;
+        // The end of a thread is as it is wanted.
+        complete &= input.named[k].kind == Kind::ThreadEnd;
         let mut f = input.named[k].clone();
         f.what = format!("{}; up to {} is left", f.what, amount(depth, error));
         let boxes: Vec<Place> = pieces.iter().map(|p| Place::new(p.bounds.min, p.bounds.max)).collect();

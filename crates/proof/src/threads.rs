@@ -82,7 +82,12 @@ pub(crate) fn check_taps(s: &SetupInput, loads: &[StepLoad], machine: Option<&Ma
         };
         if step.from.truncate().distance(step.to.truncate()) > 1e-6 {
             if loads.get(n).is_some_and(|l| l.volume > 0.01) {
-                tell("side", 1.0, format!("T{t} is a tap, and is fed sideways in stock"), "It breaks: a tap goes straight in and straight out.");
+                tell(
+                    "side",
+                    1.0,
+                    format!("T{t} is a tap, and is fed sideways in stock"),
+                    "It breaks: a tap goes straight in and straight out.",
+                );
             }
             continue;
         }
@@ -161,7 +166,7 @@ pub(crate) fn check(threads: &[Thread], setups: &[SetupInput], findings: &mut Ve
             tell(Kind::ThreadSize, format!("{}: {what}", t.name), "No screw goes in.", Some((s, *line)));
         }
         let off = seen.radius - t.major / 2.0;
-        if off > LARGER || off < -SMALLER {
+        if !(-SMALLER..=LARGER).contains(&off) {
             tell(
                 Kind::ThreadSize,
                 format!(
@@ -267,7 +272,8 @@ fn milled(t: &Thread, tool: &Tool, step: &Step, axis: DVec2, depth: &dyn Fn(f64)
         let off = center.distance(axis);
         seen.wrong = Some((step.line, format!("the helix runs {} mm beside the axis", len(format!("{off:.2}")))));
     } else if !tool.cuts_pitch(t.pitch) {
-        seen.wrong = Some((step.line, format!("T{} does not cut a pitch of {}", tool.number, len(shop::tool::trim(t.pitch)))));
+        seen.wrong =
+            Some((step.line, format!("T{} does not cut a pitch of {}", tool.number, len(shop::tool::trim(t.pitch)))));
     } else if pitch < 0.0 {
         seen.wrong = Some((step.line, "the helix is left-handed".into()));
     } else if (pitch - t.pitch).abs() > PITCH * t.pitch {

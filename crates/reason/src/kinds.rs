@@ -126,7 +126,7 @@ kinds! {
     StoredAsSplines stored_as_splines Note _ "Faces are stored as splines";
     Tall tall Warn _ "Much stands above little grip";
     ThinSkin thin_skin Warn _ "A skin over a hollow is faced off";
-    ThreadEnd thread_end Warn stays "A thread or a fit ends before its hole does";
+    ThreadEnd thread_end Note _ "A thread or a fit ends before its hole does";
     ThreadFeed thread_feed Stop _ "The feed does not follow the thread's pitch";
     ThreadMissing thread_missing Stop _ "A thread that the plan promises is not cut";
     ThreadSize thread_size Stop _ "A thread is cut too large or too small";

@@ -151,6 +151,8 @@ pub struct FinishedWay {
 pub struct Finished {
     /// "M6", "Ø8 H7".
     pub wants: String,
+    /// Question whose answer says how it is made.
+    pub question: String,
     /// By what.
     pub how: Made,
     /// Id of the operation; none where a hand does it.

@@ -213,7 +213,7 @@ pub fn broken(ops: &[Operation]) -> Vec<(usize, Need)> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use path::motion::{Coolant, Toolpath};
+    use path::motion::{Coolant, Cycle, Toolpath};
 
     fn op(kind: OpKind, key: &str, (bottom, top): (f64, f64), at: DVec2) -> Operation {
         let id = format!("{}:{key}", kind.word());

@@ -5,10 +5,11 @@ use crate::op::{Finished, FinishedHole, FinishedWay, OpKind};
 use crate::setup::Work;
 use cutting::{ream, tap, thread_mill, thread_passes};
 use geom::{Box3, DVec2, DVec3, Region};
-use part::{Hole, HoleEnd, Intent, Made, OFF_FLOOR, Screw};
+use part::{Hole, HoleEnd, Intent, Made, OFF_FLOOR, Screw, made_question};
 use path::motion::{Cycle, Move};
 use path::thread::{ThreadCut, thread};
 use reason::{Kind, Place, Source, Sure, Term, len};
+use shop::standards::nut_tolerance;
 use shop::tool::{Tool, ToolKind, trim};
 
 /// A tap, a reamer stay so far above the end of what was drilled, mm (common practice, no source).
@@ -25,6 +26,10 @@ const MILLED: f64 = 5.0;
 const HARD: f64 = 1900.0;
 /// So many diameters of full thread hold as much as the screw; a longer one is not asked of a short tap (common practice, no source).
 const ENOUGH: f64 = 1.5;
+/// Of the tolerance of a nut thread its cutter may take this share (common practice, no source).
+const LOOSE: f64 = 0.6;
+/// In an open core a thread mill goes down so fast, mm/min (common practice, no source).
+const DOWN: f64 = 1000.0;
 /// Room for chips around a thread mill in the core, mm on the diameter (common practice, no source).
 const CHIPS: f64 = 0.3;
 
@@ -108,9 +113,10 @@ impl Work<'_, '_> {
                     }
                 }
                 let mills = crib.iter().filter(|t| t.kind == ToolKind::ThreadMill && t.cuts_pitch(screw.pitch));
-                // The largest that goes in is the stiffest.
+                // The largest that goes in is the stiffest; one for larger pitches cuts a little wide.
                 let mut mills: Vec<&Tool> = mills.collect();
-                mills.sort_by(|a, b| b.diameter_mm.total_cmp(&a.diameter_mm));
+                let off = |t: &Tool| t.loose_by(screw.pitch);
+                mills.sort_by(|a, b| off(a).total_cmp(&off(b)).then(b.diameter_mm.total_cmp(&a.diameter_mm)));
                 mills.into_iter().for_each(|t| ask(Made::Mill, t, self.milled(h, screw, t, end)));
             }
             None => {
@@ -132,20 +138,30 @@ impl Work<'_, '_> {
             (Some(Made::Hand), _) => (None, "A person wants it done by hand".to_string(), true),
             (Some(how), _) if of(how).is_some() => (of(how), "A person wants it so".to_string(), true),
             (_, Some(s)) if s.major <= BY_HAND + 1e-9 => {
-                let why = format!("Up to M{BY_HAND} a tap in the spindle breaks too easily: by hand, with a guide block");
+                let why =
+                    format!("Up to M{BY_HAND} a tap in the spindle breaks too easily: by hand, with a guide block");
                 (None, why, false)
             }
             (_, Some(s)) => {
                 let (tap, mill) = (of(Made::Tap).filter(full), of(Made::Mill).filter(full));
                 match (tap, mill) {
-                    (Some(_), Some(m)) if hard && s.major >= MILLED => {
-                        (Some(m), format!("{} breaks taps, and a broken one is the end of the piece; a thread mill comes out again", self.side.material.name), false)
-                    }
+                    (Some(_), Some(m)) if hard && s.major >= MILLED => (
+                        Some(m),
+                        format!(
+                            "{} breaks taps, and a broken one is the end of the piece; a thread mill comes out again",
+                            self.side.material.name
+                        ),
+                        false,
+                    ),
                     (Some(t), _) => (Some(t), "A tap is quick, and the spindle bears it".to_string(), false),
                     (None, Some(m)) => (Some(m), "No tap can do it here".to_string(), false),
                     (None, None) => match of(Made::Tap).or(of(Made::Mill)) {
                         Some(a) => (Some(a), "The only way in the machine; its far end is not full".to_string(), false),
-                        None if no_tool => (None, "The crib has no tap of that size and no thread mill for its pitch".to_string(), false),
+                        None if no_tool => (
+                            None,
+                            "The crib has no tap of that size and no thread mill for its pitch".to_string(),
+                            false,
+                        ),
                         None => (None, "Neither tap nor thread mill can do it here".to_string(), false),
                     },
                 }
@@ -171,7 +187,16 @@ impl Work<'_, '_> {
                 why,
                 by_person,
             },
-            None => Finisher { how: Made::Hand, tool: None, tip: h.bottom, full: h.bottom, below: 0.0, ways, why, by_person },
+            None => Finisher {
+                how: Made::Hand,
+                tool: None,
+                tip: h.bottom,
+                full: h.bottom,
+                below: 0.0,
+                ways,
+                why,
+                by_person,
+            },
         }
     }
 
@@ -204,7 +229,10 @@ impl Work<'_, '_> {
         let full = tip + lead;
         let length = h.top - full;
         if length < ENOUGH * screw.major && tip > lowest + 1e-6 {
-            return Err(format!("its flutes reach {} mm of full thread only", len(format!("{:.1}", length.at_least(0.0)))));
+            return Err(format!(
+                "its flutes reach {} mm of full thread only",
+                len(format!("{:.1}", length.at_least(0.0)))
+            ));
         }
         if length < screw.pitch {
             return Err(format!("the hole is too short for its lead of {} mm", len(format!("{lead:.1}"))));
@@ -219,6 +247,14 @@ impl Work<'_, '_> {
     fn milled(&self, h: &Hole, screw: Screw, t: &Tool, end: End) -> Result<(f64, f64, f64), String> {
         if t.diameter_mm > screw.minor - CHIPS {
             return Err(format!("it does not go into the core of Ø{} with its chips", len(trim(screw.minor))));
+        }
+        let (loose, most) = (t.loose_by(screw.pitch), nut_tolerance(screw.major, screw.pitch));
+        if loose > LOOSE * most {
+            return Err(format!(
+                "its teeth are for coarser pitches: the thread would be {} mm wide on its flanks, of {} that 6H allows",
+                len(format!("{loose:.3}")),
+                len(format!("{most:.3}"))
+            ));
         }
         let more = more_than(t, screw.pitch);
         // The helix is full a quarter of a turn after it has begun.
@@ -314,7 +350,8 @@ impl Work<'_, '_> {
     /// Below a milled through hole it is open so far.
     fn milled_room(&self, h: &Hole, open: &Region) -> f64 {
         let lowest = self.stock.bottom();
-        let full = self.stock.parts().filter(|p| p.1 <= h.bottom + 1e-6 && p.2.intersect(open).area() > 0.02 * open.area());
+        let full =
+            self.stock.parts().filter(|p| p.1 <= h.bottom + 1e-6 && p.2.intersect(open).area() > 0.02 * open.area());
         let upper = full.map(|p| p.1).fold(f64::NEG_INFINITY, Sure::at_least);
         if upper.is_finite() {
             h.bottom - upper
@@ -329,7 +366,9 @@ impl Work<'_, '_> {
     fn ring_is_there(&self, h: &Hole, i: &Intent) -> bool {
         let drawn = h.diameter / 2.0;
         let (outer, inner) = match i.screw {
-            Some(s) => (s.major / 2.0 - 0.03, (s.minor / 2.0 + 0.05).at_least(drawn.at_most(s.major / 2.0 - 0.1) + 0.02)),
+            Some(s) => {
+                (s.major / 2.0 - 0.03, (s.minor / 2.0 + 0.05).at_least(drawn.at_most(s.major / 2.0 - 0.1) + 0.02))
+            }
             None => (drawn - 0.012, drawn - 0.045),
         };
         let ring = Region::disc(h.at, outer, 0.003).minus(&Region::disc(h.at, inner, 0.003));
@@ -351,6 +390,7 @@ impl Work<'_, '_> {
         let holes = g.iter().map(|(h, i, f)| self.finished_hole(h, i, f)).collect();
         let Some(tool) = f.tool.clone() else {
             self.finished.push(Finished {
+                question: made_question(&wants),
                 wants,
                 how: Made::Hand,
                 operation: None,
@@ -384,7 +424,9 @@ impl Work<'_, '_> {
         }
         let order_why = match f.how {
             Made::Ream => "Late, before unclamping: the hole is drilled, and what could push the piece is cut",
-            _ => "Late, before unclamping: core and mouth are there, and no chips of others fall into it; try it before the piece is taken out",
+            _ => {
+                "Late, before unclamping: core and mouth are there, and no chips of others fall into it; try it before the piece is taken out"
+            }
         };
         let o = self.override_of(&id);
         match (f.how, intent.screw) {
@@ -393,6 +435,12 @@ impl Work<'_, '_> {
                 let passes = thread_passes(&tool, screw.major, screw.pitch, material, machine);
                 let mut data = thread_mill(&tool, screw.major, screw.pitch, passes, material, machine);
                 self.overrule(&mut data, &o, &tool);
+                let wide = tool.loose_by(screw.pitch);
+                if wide > 0.0 {
+                    let says = "wider on the pitch diameter: its teeth are those of a coarser pitch";
+                    why.push(Term::new("Δd₂", says, wide, "mm"));
+                    why.push(Term::new("TD₂", "allowed for 6H", nut_tolerance(screw.major, screw.pitch), "mm"));
+                }
                 why.push(Term::new("i", "radial steps, by bending and power", f64::from(passes), ""));
                 let cuts = Self::order(&at).into_iter().map(|p| ThreadCut {
                     at: p,
@@ -407,10 +455,11 @@ impl Work<'_, '_> {
                     single: tool.least_pitch_mm.is_some(),
                     passes,
                     feed: data.feed.value,
-                    plunge: data.plunge,
+                    plunge: DOWN.at_most(machine.feed_max_mm_min),
                 });
                 let moves: Vec<Move> = cuts.flat_map(|c| thread(&c)).collect();
-                let op = self.operation(kind, id.clone(), title, &tool, (f.tip, top), order_why, Some(data), moves, why);
+                let op =
+                    self.operation(kind, id.clone(), title, &tool, (f.tip, top), order_why, Some(data), moves, why);
                 if let Some(mut op) = op {
                     // It is no side cut: what its teeth meet is the thread's height.
                     if let Some(p) = &mut op.path {
@@ -437,7 +486,20 @@ impl Work<'_, '_> {
                 let cycle = if how == Made::Tap { Cycle::Tap } else { Cycle::Ream };
                 // The spindle comes up to speed, and a floating holder settles, before the first thread.
                 let air = screw.map_or(1.0, |s| (2.0 * s.pitch).at_least(3.0));
-                self.hole_op(kind, id.clone(), title, &tool, &at, (f.tip, top), order_why, false, why, data, cycle, air);
+                self.hole_op(
+                    kind,
+                    id.clone(),
+                    title,
+                    &tool,
+                    &at,
+                    (f.tip, top),
+                    order_why,
+                    false,
+                    why,
+                    data,
+                    cycle,
+                    air,
+                );
             }
         }
         for (h, i, f) in g {
@@ -449,22 +511,25 @@ impl Work<'_, '_> {
             let narrower = i.screw.is_none_or(|s| (h.diameter - s.major).abs() < 0.05);
             if short > 0.02 && (blind_rest && narrower || h.end == HoleEnd::Open) {
                 let ring = Region::disc(h.at, h.diameter / 2.0 + 0.05, 0.01);
-                let what = format!("{}: full down to {} mm above the end of its hole", i.wants, len(format!("{short:.1}")));
+                let what =
+                    format!("{}: full down to {} mm above the end of its hole", i.wants, len(format!("{short:.1}")));
                 let why = match (f.how, h.end == HoleEnd::Open) {
-                    (Made::Tap, true) => "Below the part there is no room for the tap's lead: turn a tap through by hand from the other side, or let a thread mill do it.",
-                    (Made::Tap, false) => "A tap's lead and a little room for chips stay at the bottom. A bottoming tap or a thread mill goes deeper.",
+                    (Made::Tap, true) => {
+                        "Below the part there is no room for the tap's lead: turn a tap through by hand from the other side, or let a thread mill do it."
+                    }
+                    (Made::Tap, false) => {
+                        "A tap's lead and a little room for chips stay at the bottom. A bottoming tap or a thread mill goes deeper."
+                    }
                     _ => "A little room for chips stays at the bottom.",
                 };
-                self.name_left(&ring, h.bottom - 0.4 * h.diameter, f.full + 0.05, Kind::ThreadEnd, &group, what, why);
-                if let Some(last) = self.named.last_mut().filter(|_| !narrower) {
-                    // The model shows the core: nothing is left of it.
-                    let note = last.clone();
-                    self.named.pop();
-                    self.notes.push(note);
-                }
+                let left =
+                    self.left(&ring, h.bottom - 0.4 * h.diameter, f.full + 0.05, Kind::ThreadEnd, &group, what, why);
+                // Where the model shows the core nothing is left of it.
+                if narrower { self.name(left) } else { self.notes.push(left) }
             }
         }
         self.finished.push(Finished {
+            question: made_question(&wants),
             wants,
             how: f.how,
             operation: Some(id),

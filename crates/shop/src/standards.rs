@@ -86,6 +86,12 @@ pub fn general_edge(size: f64) -> Option<f64> {
     (size >= 0.5).then(|| TABLE.iter().find(|(most, _)| size <= *most).map(|t| t.1)).flatten()
 }
 
+/// Tolerance of the pitch diameter of a nut thread, class 6H, mm: 1.32 · 90 · P^0.4 · d^0.1 µm (ISO 965-1, from memory 85 %; tabulated M6 0.150, M8
+/// 0.160, M12 0.200).
+pub fn nut_tolerance(major: f64, pitch: f64) -> f64 {
+    1.32 * 0.090 * pitch.powf(0.4) * major.powf(0.1)
+}
+
 /// Outside dimensions of common deep-groove ball bearings (ISO 15; from memory, 95 %).
 pub const BEARINGS: [Bearing; 26] = [
     b("623", 3.0, 10.0, 4.0),
@@ -370,6 +376,14 @@ mod tests {
         assert_eq!(um("k6", 50.0), Some((18, 2)));
         assert_eq!(um("H7", 30.0), um("H7", 18.001));
         assert_eq!((um("H7", 251.0), um("Q9", 25.0)), (None, None));
+    }
+
+    #[test]
+    fn nut_tolerances_are_near_the_table() {
+        for (d, p, t) in [(6.0, 1.0, 0.150), (8.0, 1.25, 0.160), (12.0, 1.75, 0.200), (20.0, 2.5, 0.224)] {
+            let own = super::nut_tolerance(d, p);
+            assert!((own / t - 1.0).abs() < 0.08, "{d} {own}");
+        }
     }
 
     #[test]

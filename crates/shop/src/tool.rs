@@ -211,6 +211,11 @@ impl Tool {
             _ => (self.tip_diameter_mm / 2.0).clamp(0.0, r),
         }
     }
+    /// By so much is the pitch diameter of a nut thread larger than basic that it cuts, mm: a single row of teeth has the crest of its largest pitch,
+    /// (p − P)/8 too wide for a smaller one, and that on flanks of 30° (derived).
+    pub fn loose_by(&self, pitch: f64) -> f64 {
+        self.pitch_mm.map_or(0.0, |p| (p - pitch).max(0.0) / 8.0 * 3f64.sqrt())
+    }
     /// Its outline from the lowest point to the end of its teeth: height and radius, mm. The teeth of what cuts threads one by one, as they are
     /// when they go round (60°, crests an eighth of the pitch wide).
     pub fn profile(&self) -> Vec<[f64; 2]> {
@@ -233,7 +238,7 @@ impl Tool {
             (ToolKind::ThreadMill, Some(p), None) => {
                 (0..(l / p + 1e-9).floor() as u32).for_each(|k| tooth(&mut out, f64::from(k) * p, p));
             }
-            // Its flank is that of its largest pitch and its crest that of its least, so that it cuts them all by more passes of the helix or fewer.
+            // Its crest is that of its largest pitch: of a smaller one the groove is a little wide.
             (ToolKind::ThreadMill, Some(p), Some(_)) => tooth(&mut out, (l - p) / 2.0, p),
             (ToolKind::Ball | ToolKind::Bull, ..) => {
                 let c = self.corner();
@@ -333,11 +338,9 @@ impl Tool {
                 return Some(format!("tool {}: {name} is {v}; give 0 or more", self.number));
             }
         }
-        for (name, v) in [
-            ("pitch_mm", self.pitch_mm),
-            ("lead_threads", self.lead_threads),
-            ("least_pitch_mm", self.least_pitch_mm),
-        ] {
+        for (name, v) in
+            [("pitch_mm", self.pitch_mm), ("lead_threads", self.lead_threads), ("least_pitch_mm", self.least_pitch_mm)]
+        {
             if v.is_some_and(|v| !(v.is_finite() && v > 0.0 && v <= self.diameter_mm.max(20.0))) {
                 return Some(format!("tool {}: {name} is {:?}; give a length above 0", self.number, v.unwrap_or(0.0)));
             }

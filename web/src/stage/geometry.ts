@@ -1,5 +1,6 @@
 /** Geometry for the stage: the part's mesh, the stock as columns, a cutter in its holder. No rule of the trade in here, only shapes. */
 import * as THREE from 'three';
+import { coneOf } from '../model/cone';
 import type { Tool } from '../api/types';
 import { Moment, type History } from '../model/history';
 
@@ -213,11 +214,10 @@ export function cutter(tool: Tool, flutes: THREE.Material, body: THREE.Material)
   const r = tool.diameter_mm / 2;
   const g = new THREE.Group();
   const profile: [number, number][] = [[0.001, 0]];
-  const pointed = ['drill', 'spot', 'chamfer'].includes(tool.kind) && tool.point_angle_deg > 1;
-  if (pointed) {
-    const tip = tool.tip_diameter_mm / 2;
-    if (tip > 0) profile.push([tip, 0]);
-    profile.push([r, (r - tip) / Math.tan((tool.point_angle_deg * Math.PI) / 360)]);
+  const cone = coneOf(tool);
+  if (cone) {
+    if (cone.tip > 0) profile.push([cone.tip, 0]);
+    profile.push([r, cone.height]);
   } else {
     // A ball, or a rounded corner, in steps of 9°.
     const c = tool.kind === 'ball' ? r : tool.kind === 'bull' ? Math.min(tool.corner_radius_mm, r) : 0;

@@ -6,6 +6,7 @@ use part::{Mark, MarkKind, Part, face_ids, questions, recognise};
 use reason::{Severity, plain};
 use route::OpKind;
 use shop::Shop;
+use shop::tool::ToolKind;
 use std::collections::BTreeMap;
 
 const UP: [f64; 3] = [0.0, 0.0, 1.0];
@@ -17,6 +18,13 @@ fn plate() -> Part {
         p = p.cut(&Shape::cylinder([x, y, -1.0], UP, d / 2.0, 14.0).unwrap()).unwrap();
     }
     Part::from_raw(&p.read(&kernel::Meshing::default()).unwrap()).unwrap()
+}
+
+/// A shop that cuts no thread and reams no hole in the machine.
+fn by_hand() -> Shop {
+    let mut shop = Shop::demo().unwrap();
+    shop.crib.retain(|t| !matches!(t.kind, ToolKind::Tap | ToolKind::ThreadMill | ToolKind::Reamer));
+    shop
 }
 
 /// Key of the question about holes of this diameter.
@@ -54,7 +62,7 @@ fn without_an_answer_holes_are_drilled_as_drawn() {
 /// M6 drawn at Ø6 is drilled Ø5; what is over is named beforehand, found by the proof, and nothing is cut too large.
 #[test]
 fn a_thread_drawn_at_its_outside_gets_its_tap_drill() {
-    let (part, shop) = (plate(), Shop::demo().unwrap());
+    let (part, shop) = (plate(), by_hand());
     let p = planned(&part, &shop, &answered(&part, &[(6.0, "tap M6 drawn at major")]));
     assert_eq!(drills(&p), ["Drill 1 × Ø5 through", "Drill 1 × Ø8 through", "Drill 2 × Ø5 through for M6"]);
     let proof = prove_plan(&part, &p, &shop).unwrap();
@@ -75,7 +83,7 @@ fn a_thread_drawn_at_its_outside_gets_its_tap_drill() {
 
 #[test]
 fn a_thread_drawn_at_its_drill_is_told_and_changes_nothing() {
-    let (part, shop) = (plate(), Shop::demo().unwrap());
+    let (part, shop) = (plate(), by_hand());
     let p = planned(&part, &shop, &answered(&part, &[(5.0, "tap M6")]));
     assert_eq!(drills(&p), ["Drill 1 × Ø5 through", "Drill 1 × Ø8 through", "Drill 2 × Ø6 through"]);
     let proof = prove_plan(&part, &p, &shop).unwrap();
@@ -87,7 +95,7 @@ fn a_thread_drawn_at_its_drill_is_told_and_changes_nothing() {
 /// Where no drill between 7.6 and 7.9 is in the crib the hole is left full and not milled either; with the drill it is made.
 #[test]
 fn a_hole_to_be_reamed_is_never_made_too_large() {
-    let (part, mut shop) = (plate(), Shop::demo().unwrap());
+    let (part, mut shop) = (plate(), by_hand());
     let (with, without) = shop.crib.into_iter().partition(|t| t.diameter_mm == 7.8);
     shop.crib = without;
     let settled = answered(&part, &[(8.0, "ream 8 H7")]);

@@ -29,13 +29,8 @@ pub fn block() -> Shape {
     p
 }
 
-pub const SAID: [(f64, &str); 5] = [
-    (5.0, "tap M6"),
-    (6.8, "tap M8"),
-    (4.99, "tap M5 drawn at major"),
-    (8.0, "ream 8 H7"),
-    (10.5, "tap M12×1.5"),
-];
+pub const SAID: [(f64, &str); 5] =
+    [(5.0, "tap M6"), (6.8, "tap M8"), (4.99, "tap M5 drawn at major"), (8.0, "ream 8 H7"), (10.5, "tap M12×1.5")];
 
 fn part() -> Part {
     Part::from_raw(&block().read(&kernel::Meshing::default()).unwrap()).unwrap()
@@ -77,13 +72,8 @@ fn stops(proof: &Proof) -> Vec<String> {
 #[test]
 fn threads_and_fits_are_made_in_the_machine() {
     let (part, p, shop) = planned("aluminium-6082", &[]);
-    let want = [
-        "Mill the thread of 1 × M12×1.5",
-        "Mill the thread of 1 × M8",
-        "Ream 1 × Ø8 H7",
-        "Tap 1 × M5",
-        "Tap 2 × M6",
-    ];
+    let want =
+        ["Mill the thread of 1 × M12×1.5", "Mill the thread of 1 × M8", "Ream 1 × Ø8 H7", "Tap 1 × M5", "Tap 2 × M6"];
     assert_eq!(titles(&p), want, "{:#?}", p.sides.iter().flat_map(|s| &s.finished).collect::<Vec<_>>());
     let proof = prove_plan(&part, &p, &shop).unwrap();
     assert_eq!(stops(&proof), Vec::<String>::new());
@@ -171,13 +161,15 @@ fn a_thread_cut_wrong_is_found() {
         let mut p = good.clone();
         let mut n = 0;
         for s in &mut p.sides {
-            let lines: Vec<String> = s.program.lines().map(|l| change(l).inspect(|_| n += 1).unwrap_or(l.into())).collect();
+            let lines: Vec<String> =
+                s.program.lines().map(|l| change(l).inspect(|_| n += 1).unwrap_or(l.into())).collect();
             s.program = lines.join("\n") + "\n";
         }
         assert!(n > 0, "nothing was changed");
         stops(&prove_plan(&part, &p, &shop).unwrap())
     };
-    let has = |got: &[String], kind: &str| assert!(got.iter().any(|s| s.starts_with(kind)), "{kind} is not in {got:#?}");
+    let has =
+        |got: &[String], kind: &str| assert!(got.iter().any(|s| s.starts_with(kind)), "{kind} is not in {got:#?}");
     let with = |l: &str, word: char, by: &dyn Fn(f64) -> f64| {
         let words = l.split(' ').map(|w| match w.strip_prefix(word).map(str::parse::<f64>) {
             Some(Ok(v)) => format!("{word}{}", by(v)),
@@ -215,4 +207,62 @@ fn a_thread_cut_wrong_is_found() {
         (skip.get() && !l.starts_with('(') && !l.starts_with("G53") && !l.starts_with('M')).then(String::new)
     });
     has(&got, "thread_missing");
+}
+
+/// The thread itself, by an oracle that shares nothing with the proof: the outline of the milled thread's cutter, carried along the posted text, takes
+/// the groove of an ISO thread and leaves the ridge between two turns.
+#[test]
+fn a_milled_thread_is_a_thread() {
+    let (_, p, _) = planned("aluminium-6082", &[]);
+    let side = &p.sides[0];
+    let f = side.finished.iter().find(|f| f.wants == "M12×1.5").unwrap();
+    let hole = &f.holes[0];
+    let tool = side.tools.iter().find(|t| t.kind == ToolKind::ThreadMill).unwrap();
+    let profile = tool.profile();
+    let at_height = |h: f64| {
+        let k = profile.windows(2).find(|w| (w[0][0]..=w[1][0]).contains(&h));
+        k.map_or(0.0, |w| {
+            let t = if w[1][0] > w[0][0] { (h - w[0][0]) / (w[1][0] - w[0][0]) } else { 0.0 };
+            w[0][1] + t * (w[1][1] - w[0][1])
+        })
+    };
+    let settings = ReadSettings { zero_in_machine: side.setup.zero_in_machine, ..Default::default() };
+    let read = program::read(&side.program, &settings).unwrap();
+    let mouth = side.setup.part_from_work.inverse().point(hole.mouth_mm.into());
+    let near = |x: &&program::Step| {
+        x.tool == tool.number
+            && matches!(x.kind, StepKind::Feed { .. })
+            && x.from.truncate().distance(mouth.truncate()) < 6.0
+    };
+    let mut path = Vec::new();
+    for s in read.steps.iter().filter(near) {
+        let n = (s.length() / 0.02).ceil().max(1.0) as usize;
+        path.extend((0..=n).map(|k| s.at(k as f64 / n as f64)));
+    }
+    assert!(path.len() > 2000);
+    let taken = |q: geom::DVec3| path.iter().any(|c| q.truncate().distance(c.truncate()) < at_height(q.z - c.z));
+    // Radii of the pitch line and of core and outside (ISO 68-1, M12 × 1.5: d2 11.026, D1 10.376).
+    let (pitch, d2, major) = (1.5, 11.026, 12.0);
+    let at = |angle: f64, r: f64, z: f64| (mouth.truncate() + geom::DVec2::from_angle(angle) * r).extend(z);
+    for angle in [0.4f64, 2.0, 4.5] {
+        // Width of the groove along the axis, from the share of fine steps over four pitches in the middle of the thread.
+        let share = |r: f64| {
+            let n = 800;
+            let hits =
+                (0..n).filter(|k| taken(at(angle, r, mouth.z - 4.0 - 4.0 * pitch * f64::from(*k) / f64::from(n))));
+            hits.count() as f64 / f64::from(n)
+        };
+        // Groove and ridge are as wide at the pitch line; an eighth is groove at the outside, three quarters at the core.
+        assert!((share(d2 / 2.0) - 0.5).abs() < 0.02, "{angle}: {}", share(d2 / 2.0));
+        assert!((share(major / 2.0 - 0.01) - 0.125).abs() < 0.03, "{angle}: {}", share(major / 2.0 - 0.01));
+        assert!((share(10.376 / 2.0 + 0.005) - 0.75).abs() < 0.03, "{angle}: {}", share(10.376 / 2.0 + 0.005));
+        assert!(share(major / 2.0 + 0.03) < 1e-9);
+        // The ridge stands between two turns: four of them.
+        let n = 1200;
+        let seen: Vec<bool> = (0..n)
+            .map(|k| taken(at(angle, d2 / 2.0, mouth.z - 4.0 - 4.0 * pitch * f64::from(k) / f64::from(n))))
+            .collect();
+        let grooves = seen.windows(2).filter(|w| !w[0] && w[1]).count();
+        assert!((3..=4).contains(&grooves), "{grooves}");
+    }
 }

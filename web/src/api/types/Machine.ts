@@ -81,4 +81,12 @@ rpm_steps?: Array<number>,
  * Power and torque against speed by the plate, rising in speed; between the points in a straight line. Without points the plate's power
  * and the highest torque hold at all speeds.
  */
-spindle?: Array<SpindlePoint>, };
+spindle?: Array<SpindlePoint>, 
+/**
+ * The control holds the feed to the spindle's turns while it taps, and back: a tap may sit in a stiff holder.
+ */
+rigid_tapping: boolean, 
+/**
+ * To turn the spindle round at the bottom of a tapped hole, s.
+ */
+reversal_s: number, };

@@ -2,6 +2,7 @@
 import type { Datum } from "./Datum";
 import type { Edit } from "./Edit";
 import type { Fact } from "./Fact";
+import type { Finished } from "./Finished";
 import type { HoldKind } from "./HoldKind";
 import type { HoldLimit } from "./HoldLimit";
 import type { KeepOutSheet } from "./KeepOutSheet";
@@ -68,6 +69,10 @@ tools: Array<Tool>,
  * Operations in order.
  */
 operations: Array<OpSheet>, 
+/**
+ * Threads and fits, and how each is made.
+ */
+finished: Array<Finished>, 
 /**
  * The posted text, or what somebody made of it.
  */

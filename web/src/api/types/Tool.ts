@@ -65,4 +65,20 @@ ramp_deg?: number | null,
 /**
  * Helix angle of the flutes, degrees; without it the form's common practice.
  */
-helix_deg?: number | null, };
+helix_deg?: number | null, 
+/**
+ * Pitch of a tap and of a thread mill, mm; of a thread mill with a single row of teeth the largest.
+ */
+pitch_mm?: number | null, 
+/**
+ * A thread mill with a single row of teeth: the least pitch that it cuts, mm. Without it it has teeth all along its flutes.
+ */
+least_pitch_mm?: number | null, 
+/**
+ * How many threads at a tap's end are ground away: 7 to 10 taper, 3 to 5 plug, 1 to 2 bottoming (common practice, no source).
+ */
+lead_threads?: number | null, 
+/**
+ * A tap in a holder that gives along its axis: it follows its own thread a few per cent beside the feed.
+ */
+floating: boolean, };

@@ -1,6 +1,7 @@
 import { useTheme } from 'styled-components';
 import type { Tool } from '../../api/types';
 import { useUnits } from '../../frame/settings';
+import { coneOf } from '../../model/cone';
 import { say } from '../../model/units';
 
 interface Props {
@@ -21,11 +22,9 @@ export function ToolDrawing({ tool: t, depth }: Props) {
   const ground = 154;
   const y = (h: number) => ground - h * k;
   const r = (t.diameter_mm / 2) * k;
-  const tip = (t.tip_diameter_mm / 2) * k;
-  const cone =
-    t.point_angle_deg > 0 && t.point_angle_deg < 180
-      ? (t.diameter_mm / 2 - t.tip_diameter_mm / 2) / Math.tan((t.point_angle_deg * Math.PI) / 360)
-      : 0;
+  const end = coneOf(t);
+  const tip = (end ? end.tip : t.diameter_mm / 2) * k;
+  const cone = end?.height ?? 0;
   const corner = (t.kind === 'ball' ? t.diameter_mm / 2 : cone > 0 ? 0 : t.corner_radius_mm) * k;
   const s = (t.shank_diameter_mm / 2) * k;
   let h = t.stickout_mm;

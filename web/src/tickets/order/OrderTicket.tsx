@@ -5,6 +5,7 @@ import { allOps, useJob } from '../../frame/job';
 import { useUnits } from '../../frame/settings';
 import { capital, say } from '../../model/units';
 import { Button, Head, Line, Link, Quiet, Rows, Section, Sr } from '../../parts/basics';
+import { Finishes } from './Finishes';
 import { breaks, move } from './sequence';
 
 const Lane = styled.div`
@@ -175,6 +176,7 @@ export function OrderTicket() {
       <Quiet>
         Width is minutes; a brass edge is a change of cutter. Drag a step to another place, or use the buttons below.
       </Quiet>
+      <Finishes sides={sides} choose={choose} />
       {first && chosen ? (
         <Section aria-label="Chosen step">
           <Head>
