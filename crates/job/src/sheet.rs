@@ -482,6 +482,10 @@ fn side_sheet(
                 depth: block.max.z - o.bottom,
                 load_why: match (&o.mill, &o.drill, tool) {
                     (Some(m), ..) => grounds::load(m),
+                    // Of a tap and of a reamer their own numbers say it.
+                    (None, Some(d), _) if matches!(o.kind, OpKind::Tap | OpKind::Ream) => {
+                        Grounds { terms: d.feed_rev.terms.clone(), source: d.feed_rev.source.clone() }
+                    }
                     (None, Some(d), Some(t)) => grounds::drilling(d, t, material),
                     _ => Grounds::default(),
                 },

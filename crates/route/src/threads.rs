@@ -3,7 +3,7 @@
 use crate::holes::Drilled;
 use crate::op::{Finished, FinishedHole, FinishedWay, OpKind};
 use crate::setup::Work;
-use cutting::{ream, tap, thread_mill, thread_passes};
+use cutting::{NUT_HEIGHT, ream, tap, thread_mill, thread_passes};
 use geom::{Box3, DVec2, DVec3, Region};
 use part::{Hole, HoleEnd, Intent, Made, OFF_FLOOR, Screw, made_question};
 use path::motion::{Cycle, Move};
@@ -432,7 +432,9 @@ impl Work<'_, '_> {
         match (f.how, intent.screw) {
             (Made::Mill, Some(screw)) => {
                 let (material, machine) = (self.side.material, &self.side.shop.machine);
-                let passes = thread_passes(&tool, screw.major, screw.pitch, material, machine);
+                let steps = |w: f64| (NUT_HEIGHT * screw.pitch / w.at_least(0.01)).ceil().clamp(1.0, 12.0) as u32;
+                let least = || thread_passes(&tool, screw.major, screw.pitch, material, machine);
+                let passes = o.width.map_or_else(least, steps);
                 let mut data = thread_mill(&tool, screw.major, screw.pitch, passes, material, machine);
                 self.overrule(&mut data, &o, &tool);
                 let wide = tool.loose_by(screw.pitch);

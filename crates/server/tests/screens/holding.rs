@@ -3,6 +3,7 @@
 use super::{axe, signed_in};
 use crate::common::part;
 use crate::common::person::{Person, peopled, peopled_in};
+use serde_json::json;
 use server::demo::PASSWORD;
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -211,5 +212,45 @@ async fn a_shop_without_blanks_says_so() {
     let all = "[...document.querySelectorAll('[data-refused]')].map((e) => e.textContent).join(' | ')";
     let refused = b.js(&format!("return {all}")).await;
     assert!(refused.as_str().unwrap().contains("the shop has no blanks for soft jaws"), "{refused}");
+    b.close().await;
+}
+
+/// A thread is made in three ways, each by a person's word, and as proposed again; what cannot make it says why.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_thread_is_made_as_one_wants_it() {
+    let mut shop = shop::Shop::demo().unwrap();
+    // A spindle that bears a tap M8.
+    shop.machine.usable_share = 0.6;
+    let h = peopled_in(2, &shop);
+    let ida = Person::of(&h, "ida", PASSWORD);
+    let file = std::fs::read(part("../reading/cord-post.step")).unwrap();
+    assert_eq!(ida.give("cord-post.step", &file).status(), 200);
+    let tap = json!({"about": "answer", "question": "hole/6.80/20.00/blind", "answer": "tap M8"});
+    assert_eq!(ida.decide(1, 0, tap).status(), 200);
+    let b = signed_in(&h).await;
+    b.go("/jobs/1/order").await;
+    b.js_until("return !!document.querySelector('[data-finish=\"made/M8\"][data-how=\"tap\"]')").await;
+    b.text("A tap is quick, and the spindle bears it").await;
+    let mut bad = axe(&b, "threads and fits").await;
+    for (words, how) in
+        [("by a thread mill", "mill"), ("by hand, after the program", "hand"), ("by a tap in the spindle", "tap")]
+    {
+        b.js("document.querySelector('[data-finish] button').click()").await;
+        b.js_until("return !!document.querySelector('[role=option]')").await;
+        b.js(&format!(
+            "[...document.querySelectorAll('[role=option]')].find((x) => x.innerText.includes('{words}')).click()"
+        ))
+        .await;
+        b.js_until(&format!("return !!document.querySelector('[data-finish][data-how={how}]')")).await;
+        b.text("A person wants it").await;
+    }
+    b.press("As proposed").await;
+    b.text("A tap is quick, and the spindle bears it").await;
+    // Its feed is no field: it follows from the pitch.
+    b.press("side 1, T49").await;
+    b.go("/jobs/1/cutters").await;
+    b.text("pitch × speed").await;
+    bad.extend(axe(&b, "numbers of a tap").await);
+    assert!(bad.is_empty(), "{bad:#?}");
     b.close().await;
 }

@@ -170,7 +170,13 @@ function Numbers({ op, set }: { op: OpSheet; set: (o: Partial<Override>) => void
             />
             <Row3
               name="Depth"
-              field={<Field label="Depth" value={m.ap.value} unit="mm" onSet={(depth) => set({ depth })} />}
+              field={
+                op.op.kind === 'thread' ? (
+                  <>{say(m.ap.value, 'mm', units)}</>
+                ) : (
+                  <Field label="Depth" value={m.ap.value} unit="mm" onSet={(depth) => set({ depth })} />
+                )
+              }
               by={own(s?.depth) ?? m.ap.bound_by}
               why={judged('Depth', m.ap)}
               value={m.ap}
@@ -223,9 +229,13 @@ function Numbers({ op, set }: { op: OpSheet; set: (o: Partial<Override>) => void
           <tr>
             <td>Feed</td>
             <td>
-              <Field label="Feed" value={d.feed} unit="mm/min" digits={0} onSet={(feed) => set({ feed })} />
+              {op.op.kind === 'tap' ? (
+                say(d.feed, 'mm/min', units, 0)
+              ) : (
+                <Field label="Feed" value={d.feed} unit="mm/min" digits={0} onSet={(feed) => set({ feed })} />
+              )}
             </td>
-            <td>{own(s?.feed) ?? 'feed per revolution × speed'}</td>
+            <td>{own(s?.feed) ?? (op.op.kind === 'tap' ? 'pitch × speed' : 'feed per revolution × speed')}</td>
           </tr>
           <tr>
             <td>Per turn</td>
