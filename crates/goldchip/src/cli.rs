@@ -17,6 +17,7 @@ pub const READER_WORD: &str = "read-model";
 
 const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--stays N] [--unit mm|inch|cm|m]
                 [--thickness MM] [--answer QUESTION=ANSWER]… [--hold vise|soft-jaws[,…]] [--scheme NAME] [--pieces N] [--compare] [--shop FILE] --out DIR
+       goldchip questions PART [--solid N] [--unit mm|inch|cm|m] [--answer QUESTION=ANSWER]…
        goldchip prove PLAN_DIR [--shop FILE]";
 
 enum Failure {
@@ -82,6 +83,7 @@ fn command(args: Vec<OsString>) -> Result<i32, Failure> {
     let mut parser = lexopt::Parser::from_args(args);
     match parser.next()? {
         Some(Value(word)) if word == "plan" => plan(parser),
+        Some(Value(word)) if word == "questions" => questions(parser),
         Some(Value(word)) if word == "prove" => prove(parser),
         Some(Short('h') | Long("help")) => {
             say!("{USAGE}");
@@ -136,6 +138,67 @@ fn from_rack(table: &Path, part: &part::Part, shop: &Shop, settled: &Settled) ->
     Ok(laid)
 }
 
+/// An answer as it is given.
+fn answered(text: &str, settled: &mut Settled) -> Result<(), Failure> {
+    let Some((question, answer)) = text.rsplit_once('=') else {
+        return Err(Failure::Refused(format!(
+            "--answer {text} has no '='; write for example --answer \"flat bottoms=as drawn\""
+        )));
+    };
+    settled.answers.insert(question.trim().into(), answer.trim().into());
+    Ok(())
+}
+
+/// Answers that cannot be are refused.
+fn sound(settled: &Settled) -> Result<(), Failure> {
+    for (question, answer) in &settled.answers {
+        let said = job::Decision::Answer { question: question.clone(), answer: Some(answer.clone()) };
+        if let Some(why) = said.fault() {
+            return Err(Failure::Refused(why));
+        }
+    }
+    Ok(())
+}
+
+/// What is open about a part: each question with what may be answered, the proposal first.
+fn questions(mut parser: lexopt::Parser) -> Result<i32, Failure> {
+    let mut model = None::<PathBuf>;
+    let mut settled = Settled::default();
+    while let Some(arg) = parser.next()? {
+        match arg {
+            Long("solid") => {
+                let n = number_of_solid("solid", &parser.value()?.string()?)?;
+                settled.answers.insert("solid".into(), (n - 1).to_string());
+            }
+            Long("unit") => drop(settled.answers.insert("unit".into(), parser.value()?.string()?)),
+            Long("answer") => answered(&parser.value()?.string()?, &mut settled)?,
+            Value(v) if model.is_none() => model = Some(v.into()),
+            other => return Err(other.unexpected().into()),
+        }
+    }
+    let model = model.ok_or_else(|| Failure::Refused(format!("no model is given; {USAGE}")))?;
+    sound(&settled)?;
+    let part = job::read_part(&model, &settled.reading(), &reader()?, &[READER_WORD])?;
+    let all = part::questions(&part, &part::recognise(&part), &settled.answers);
+    for q in &all {
+        say!("{}", q.text);
+        for (k, c) in q.choices.iter().enumerate() {
+            let mark = match &q.answer {
+                Some(a) => a == &c.key,
+                None => k == 0,
+            };
+            say!("  {} --answer \"{}={}\"   {}", if mark { "*" } else { " " }, q.id, c.key, c.words);
+        }
+        if let Some([before, unit]) = &q.number {
+            say!("    --answer \"{}={before}NUMBER\"   {unit}", q.id);
+        }
+    }
+    if all.is_empty() {
+        say!("nothing is open about this part");
+    }
+    Ok(0)
+}
+
 fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let (mut model, mut out) = (None::<PathBuf>, None::<PathBuf>);
     let mut settled = Settled::default();
@@ -158,15 +221,7 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
             }
             Long("unit") => drop(settled.answers.insert("unit".into(), parser.value()?.string()?)),
             Long("thickness") => drop(settled.answers.insert("thickness".into(), parser.value()?.string()?)),
-            Long("answer") => {
-                let text = parser.value()?.string()?;
-                let Some((question, answer)) = text.rsplit_once('=') else {
-                    return Err(Failure::Refused(format!(
-                        "--answer {text} has no '='; write for example --answer \"flat bottoms=as drawn\""
-                    )));
-                };
-                settled.answers.insert(question.trim().into(), answer.trim().into());
-            }
+            Long("answer") => answered(&parser.value()?.string()?, &mut settled)?,
             Long("hold") => settled.hold = Some(kinds(&parser.value()?.string()?)?),
             Long("scheme") => settled.scheme = Some(parser.value()?.string()?.parse().map_err(Failure::Refused)?),
             Long("pieces") => settled.quantity = Some(pieces(&parser.value()?.string()?)?),
@@ -188,12 +243,7 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     if let Some(m) = &settled.material {
         shop.material(m).map_err(JobError::from)?;
     }
-    for (question, answer) in &settled.answers {
-        let said = job::Decision::Answer { question: question.clone(), answer: Some(answer.clone()) };
-        if let Some(why) = said.fault() {
-            return Err(Failure::Refused(why));
-        }
-    }
+    sound(&settled)?;
     let mut clock = Instant::now();
     let part = job::read_part(&model, &settled.reading(), &reader()?, &[READER_WORD])?;
     let mut stages = vec![("model", clock.elapsed().as_secs_f64())];

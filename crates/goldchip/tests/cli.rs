@@ -672,3 +672,49 @@ fn planned_with_another_shop() {
     let o = goldchip(&["plan", path(&part), "--shop", "/nowhere.json", "--out", path(&out)]);
     assert!(o.status.code() == Some(2) && last_error(&o).contains("cannot be read"), "{}", last_error(&o));
 }
+
+/// A thread by the command line: the question is listed with its answers, plan.json says what is cut, the folder is proved again, and what is changed in it is
+/// found or refused.
+#[test]
+fn a_thread_is_asked_for_planned_and_proved_again() {
+    let model = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/reading/cord-post.step");
+    let o = goldchip(&["questions", path(&model)]);
+    let text = String::from_utf8_lossy(&o.stdout).into_owned();
+    assert_eq!(o.status.code(), Some(0));
+    let line =
+        text.lines().find(|l| l.contains("hole/6.80/20.00/blind=tap M8\"")).expect("the thread is among the answers");
+    let said = line.split('"').nth(1).unwrap();
+    let dir = tempfile::tempdir().unwrap();
+    let out = dir.path().join("post");
+    let plan = |more: &[&str]| {
+        let mut args = vec!["plan", path(&model), "--answer", said, "--out", path(&out)];
+        args.extend(more);
+        goldchip(&args)
+    };
+    assert!(last_error(&plan(&["--answer", "made/M8=glue"])).contains("'tap', 'mill', 'ream' or 'hand'"));
+    let o = plan(&[]);
+    assert_eq!(o.status.code(), Some(0), "{}", String::from_utf8_lossy(&o.stdout));
+    let file = json(&out.join("plan.json"));
+    let t = &file["threads"][0];
+    assert_eq!((t["major_mm"].as_f64(), t["pitch_mm"].as_f64()), (Some(8.0), Some(1.25)));
+    assert!((t["minor_mm"].as_f64().unwrap() - 6.647).abs() < 1e-3 && t["place"]["min_mm"].is_array());
+    let tools = file["setups"][0]["tools"].as_array().unwrap();
+    let mill = tools.iter().find(|t| t["kind"] == "thread_mill").unwrap();
+    assert!(mill["profile_mm"].as_array().unwrap().len() >= 4);
+    assert_eq!(goldchip(&["prove", path(&out)]).status.code(), Some(0));
+    // The helix is left out.
+    let program = out.join("1-cord-post.ngc");
+    let good = std::fs::read_to_string(&program).unwrap();
+    let cut: Vec<&str> = good.lines().filter(|l| !l.contains('I') || l.starts_with('(')).collect();
+    std::fs::write(&program, cut.join("\n")).unwrap();
+    let o = goldchip(&["prove", path(&out)]);
+    assert_eq!(o.status.code(), Some(3));
+    assert!(String::from_utf8_lossy(&o.stdout).contains("No program cuts the thread M8"));
+    std::fs::write(&program, good).unwrap();
+    // A thread that is none.
+    let mut bad = file;
+    bad["threads"][0]["minor_mm"] = 9.0.into();
+    std::fs::write(out.join("plan.json"), bad.to_string()).unwrap();
+    let o = goldchip(&["prove", path(&out)]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("thread 'M8' has no size"), "{}", last_error(&o));
+}

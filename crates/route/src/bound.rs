@@ -155,6 +155,9 @@ pub fn bound(side: &Side) -> Bound {
     let n = w.ops.len();
     w.chamfers();
     let chamfers: f64 = w.ops[n..].iter().filter(|o| o.kind == OpKind::Chamfer).map(at_feed).sum();
+    let n = w.ops.len();
+    w.finish_holes(&drilled);
+    let threads: f64 = w.ops[n..].iter().map(at_feed).sum();
     calls.extend(w.ops.iter().map(|o| o.tool));
     let change = calls.len() as f64 * side.shop.machine.tool_change_min;
     let all = [
@@ -164,6 +167,7 @@ pub fn bound(side: &Side) -> Bound {
         ("walls", "length × levels ÷ feed", walls),
         ("holes", "spots and drills at feed", holes),
         ("chamfers", "at feed", chamfers),
+        ("threads", "threads and fits at feed", threads),
         ("calls", "the fewest cutters × the machine's minutes", change),
     ];
     Bound {

@@ -480,12 +480,18 @@ mod tests {
             let of = &shop[&ch.key];
             let entries = if ch.many { of.as_array().unwrap().clone() } else { vec![of.clone()] };
             assert!(!entries.is_empty(), "{}", ch.key);
+            let threads = ["pitch_mm", "least_pitch_mm", "lead_threads"];
+            for f in ch.fields.iter().filter(|f| threads.contains(&f.key.as_str())) {
+                assert!(entries.iter().any(|e| e.get(&f.key).is_some()), "no cutter has {}", f.key);
+            }
             for e in entries {
                 for k in e.as_object().unwrap().keys() {
                     assert!(ch.fields.iter().any(|f| f.key == *k), "{}: {k} stands in no field", ch.key);
                 }
                 for f in &ch.fields {
-                    let sometimes = ["rpm_steps", "spindle", "ramp_deg", "helix_deg"].contains(&f.key.as_str());
+                    let key = f.key.as_str();
+                    let sometimes =
+                        ["rpm_steps", "spindle", "ramp_deg", "helix_deg"].contains(&key) || threads.contains(&key);
                     assert!(sometimes || e.get(&f.key).is_some(), "{} has no {}", ch.key, f.key);
                     if f.kind == FieldKind::Sizes {
                         assert_eq!(e[&f.key].as_array().unwrap().len(), f.of.len(), "{} {}", ch.key, f.key);

@@ -266,3 +266,94 @@ fn a_milled_thread_is_a_thread() {
         assert!((3..=4).contains(&grooves), "{grooves}");
     }
 }
+
+/// A block with random holes for threads and fits, and what is said of them: diameter and answer.
+fn random(seed: u64) -> (Shape, Vec<(f64, String)>) {
+    let mut r = fastrand::Rng::with_seed(seed);
+    let size = [60.0 + f64::from(r.u32(0..30)), 44.0 + f64::from(r.u32(0..20)), 10.0 + f64::from(r.u32(0..16))];
+    let mut p = Shape::block([0.0; 3], size).unwrap();
+    let kinds: [(f64, &str); 9] = [
+        (2.5, "tap M3"),
+        (3.3, "tap M4"),
+        (4.2, "tap M5"),
+        (5.0, "tap M6"),
+        (6.8, "tap M8"),
+        (8.5, "tap M10"),
+        (8.01, "tap M8 drawn at major"),
+        (6.0, "ream 6 H7"),
+        (10.0, "ream 10 H7"),
+    ];
+    let mut said: Vec<(f64, String)> = Vec::new();
+    let (nx, ny) = ((size[0] / 20.0) as u32, (size[1] / 20.0) as u32);
+    for i in 0..nx {
+        for j in 0..ny {
+            let (d, answer) = kinds[r.usize(..kinds.len())];
+            let (x, y) = (
+                10.0 + 20.0 * f64::from(i) + 2.0 * r.f64() + (size[0] - 20.0 * f64::from(nx)) / 2.0,
+                10.0 + 20.0 * f64::from(j) + 2.0 * r.f64() + (size[1] - 20.0 * f64::from(ny)) / 2.0,
+            );
+            let through = r.bool();
+            let depth = if through { size[2] + 1.0 } else { (1.5 * d + 3.0 + 8.0 * r.f64()).min(size[2] - 4.0) };
+            let from_below = through && r.bool();
+            let low = if through { -1.0 } else { size[2] - depth };
+            p = p.cut(&Shape::cylinder([x, y, low], UP, d / 2.0, depth + 2.0).unwrap()).unwrap();
+            // A mouth with a chamfer, or none.
+            if r.bool() {
+                let z = if from_below { 0.0 } else { size[2] };
+                let (a, b) = if from_below { (z - 0.001, 0.8) } else { (z - 0.799, 0.8) };
+                let (r0, r1) = if from_below { (d / 2.0 + 0.8, d / 2.0) } else { (d / 2.0, d / 2.0 + 0.8) };
+                p = p.cut(&Shape::cone([x, y, a], UP, r0, r1, b).unwrap()).unwrap();
+            }
+            if !said.iter().any(|s| s.0 == d) {
+                said.push((d, answer.into()));
+            }
+        }
+    }
+    (p, said)
+}
+
+/// Blocks with random holes in random materials: proved, nothing dug, every thread by machine or with the reason why not. `GOLDCHIP_THREADS=0..40` runs more.
+#[test]
+fn random_threads_are_proved() {
+    let range = std::env::var("GOLDCHIP_THREADS").unwrap_or("3..5".into());
+    let (a, b) = range.split_once("..").unwrap();
+    let mut bad = Vec::new();
+    for seed in a.parse::<u64>().unwrap()..b.parse().unwrap() {
+        let (shape, said) = random(seed);
+        let part = Part::from_raw(&shape.read(&kernel::Meshing::default()).unwrap()).unwrap();
+        let all = questions(&part, &recognise(&part), &BTreeMap::new());
+        let about = said.iter().flat_map(|(d, a)| {
+            let of = all.iter().filter(move |q| q.id.starts_with(&format!("hole/{d:.2}/")));
+            of.map(move |q| Decision::Answer { question: q.id.clone(), answer: Some(a.clone()) })
+        });
+        let material = ["aluminium-6082", "mild-steel", "stainless-304", "brass"][seed as usize % 4];
+        let mut s = Settled::after(&about.collect::<Vec<_>>());
+        s.material = Some(material.into());
+        let shop = Shop::demo().unwrap();
+        let p = plan(&part, "p", &shop, &s).unwrap().plan;
+        let proof = prove_plan(&part, &p, &shop).unwrap();
+        let made = p.sides.iter().flat_map(|s| &s.finished);
+        let (machine, hand): (Vec<_>, Vec<_>) = made.partition(|f| f.operation.is_some());
+        println!(
+            "{seed} {material}: {} groups by machine, {} by hand, gouge {:.4}, {:.1} min, {:?}",
+            machine.len(),
+            hand.len(),
+            proof.gouge_mm,
+            proof.minutes,
+            stops(&proof)
+        );
+        let odd = hand.iter().any(|f| f.why.is_empty() || f.ways.iter().any(|w| !w.possible && w.why.is_empty()));
+        if !stops(&proof).is_empty() || proof.gouge_mm > 0.01 || odd || machine.is_empty() {
+            bad.push(seed);
+            for f in hand {
+                println!(
+                    "   {} by hand: {} {:?}",
+                    plain(&f.wants),
+                    f.why,
+                    f.ways.iter().map(|w| plain(&w.why)).collect::<Vec<_>>()
+                );
+            }
+        }
+    }
+    assert!(bad.is_empty(), "{bad:?}");
+}

@@ -248,7 +248,7 @@ async fn a_thread_is_made_as_one_wants_it() {
     b.text("A tap is quick, and the spindle bears it").await;
     // Its feed is no field: it follows from the pitch.
     b.press("side 1, T49").await;
-    b.go("/jobs/1/cutters").await;
+    b.press("Its cutter").await;
     b.text("pitch × speed").await;
     bad.extend(axe(&b, "numbers of a tap").await);
     assert!(bad.is_empty(), "{bad:#?}");
