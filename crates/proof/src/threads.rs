@@ -130,7 +130,7 @@ struct Seen {
     full: f64,
     /// Height of the highest thread's end, mm from the mouth, negative over it; the highest.
     from: f64,
-    /// A helix begins where it begins: half a pitch more or less is one turn.
+    /// A helix is there all around a turn after it has begun.
     milled: bool,
     /// Largest radius that its teeth have gone round, mm.
     radius: f64,
@@ -179,20 +179,21 @@ pub(crate) fn check(threads: &[Thread], setups: &[SetupInput], findings: &mut Ve
                 at,
             );
         }
-        if seen.full < t.full - if seen.milled { t.pitch / 2.0 } else { DEPTH } {
+        let full = seen.full - if seen.milled { t.pitch } else { 0.0 };
+        if full < t.full - DEPTH {
             tell(
                 Kind::ThreadMissing,
                 format!(
                     "{} is full down to {} mm, promised are {}",
                     t.name,
-                    len(format!("{:.1}", seen.full)),
+                    len(format!("{full:.1}")),
                     len(format!("{:.1}", t.full))
                 ),
                 "The screw stands on the end of its thread: cut it deeper.",
                 at,
             );
         }
-        if seen.from > t.pitch {
+        if seen.from > DEPTH {
             tell(
                 Kind::ThreadMissing,
                 format!("{} begins {} mm below its mouth", t.name, len(format!("{:.1}", seen.from))),

@@ -257,21 +257,16 @@ impl Work<'_, '_> {
             ));
         }
         let more = more_than(t, screw.pitch);
-        // The helix is full a quarter of a turn after it has begun.
-        let begins = more + screw.pitch / 4.0;
+        // The helix has its radius a quarter of a turn after it has begun, and is full all around a turn later.
+        let begins = more + 1.25 * screw.pitch;
         let (tip, below) = match end {
-            End::Open { room } => {
-                let below = begins.at_most((room - BEYOND / 2.0).at_least(0.0));
-                (h.bottom - below, begins)
-            }
+            End::Open { room } => (h.bottom - begins.at_most((room - BEYOND / 2.0).at_least(0.0)), begins),
             End::Blind(z) => (z + ABOVE, 0.0),
         };
         let full = tip + begins;
         if h.top - full < screw.pitch {
             return Err("the hole is too short for a thread".into());
         }
-        // Less than that of a pitch is no matter: the next turn begins there.
-        let full = if full - h.bottom < screw.pitch / 2.0 && below > 0.0 { full.at_most(h.bottom) } else { full };
         let off = screw.major / 2.0 - t.radius();
         if !self.body_clears(t, h.at, tip, off + 0.1) {
             let depth = len(format!("{:.1}", h.mouth_top() - tip));
@@ -320,7 +315,13 @@ impl Work<'_, '_> {
                     } else {
                         End::Blind(h.bottom)
                     };
-                    self.finisher(&h, &i, end)
+                    let f = self.finisher(&h, &i, end);
+                    // There is more room below it once what held the first side is off.
+                    let later = self.side.through_to.is_some() && h.end == HoleEnd::Open;
+                    if later && f.tool.is_some() && f.full > h.bottom + 1e-6 {
+                        continue;
+                    }
+                    f
                 }
             };
             if !self.ring_is_there(&h, &i) {

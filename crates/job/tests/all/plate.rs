@@ -9,6 +9,7 @@ use part::Part;
 use proof::Proof;
 use reason::Severity;
 use shop::Shop;
+use shop::tool::ToolKind;
 
 const UP: [f64; 3] = [0.0, 0.0, 1.0];
 
@@ -204,19 +205,26 @@ fn why_there_is_no_plate() {
     assert!(plan.scheme.id.school != School::Inside && plan.findings.iter().any(|f| f.kind == "decision_lost"));
 }
 
-/// A pin's hole that is reamed is drilled smaller by the program: the hand reams it before the plate, and the plan does not mind.
+/// A pin's hole that is reamed is drilled smaller by the program: the reamer follows in it, or by hand before the plate, and the plan does not mind.
 #[test]
 fn reamed_holes_are_open_for_their_pins() {
-    let shop = Shop::demo().unwrap();
+    let mut shop = Shop::demo().unwrap();
     let part = plate_part(&HOLES);
     let all = part::questions(&part, &part::recognise(&part), &Default::default());
     let about = all.iter().find(|q| q.id.starts_with("hole/6.00/")).unwrap().id.clone();
     let answers = [(about, "ream 6 H7".to_string())].into();
     let settled = Settled { scheme: Some(last()), answers, ..Settled::default() };
-    let plan = plan(&part, "odd-plate", &shop, &settled).unwrap().plan;
-    assert_eq!(plan.scheme.id.school, School::Inside, "{:?}", plan.scheme.findings);
-    assert!(plan.named.iter().any(|f| f.kind == "to_ream"), "{:?}", settled.answers);
-    assert_eq!(plan.sides.len(), 3);
+    for by_machine in [true, false] {
+        if !by_machine {
+            shop.crib.retain(|t| t.kind != ToolKind::Reamer);
+        }
+        let plan = plan(&part, "odd-plate", &shop, &settled).unwrap().plan;
+        assert_eq!(plan.scheme.id.school, School::Inside, "{:?}", plan.scheme.findings);
+        let reamed = plan.sides.iter().flat_map(|s| &s.operations).filter(|o| o.kind == route::OpKind::Ream).count();
+        assert_eq!(reamed > 0, by_machine);
+        assert_eq!(plan.named.iter().any(|f| f.kind == "to_ream"), !by_machine, "{:?}", settled.answers);
+        assert_eq!(plan.sides.len(), 3);
+    }
 }
 
 /// What is made says what it is, in the shop's words.
