@@ -142,7 +142,8 @@ pub fn thread_mill(tool: &Tool, thread: f64, pitch: f64, passes: u32, m: &Materi
         feed_share: SHARE,
         kappa: PI / 2.0,
         cuts_at: None,
-        finish: true,
+        // Its slices are thin: the feed is raised for them, or it rubs.
+        finish: false,
         most_n: f64::INFINITY,
     };
     let mut data = mill(&task, tool, m, machine);
