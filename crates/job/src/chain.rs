@@ -21,7 +21,7 @@ use intake::{Layer3, Reading};
 use part::Part;
 use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings, Stop};
 use reason::{Act, Finding, Kind, Severity, len};
-use route::{Operation, Override, Point, SetupRoute};
+use route::{Finished, Operation, Override, Point, SetupRoute};
 use shop::Shop;
 use shop::tool::{Tool, trim};
 use std::collections::BTreeMap;
@@ -206,11 +206,8 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             findings.extend(hold_findings(h, &ops, material, settled));
             findings.extend(remarks(&h.name, &ops));
             let after = layers(&route.stock);
-            SidePlan {
-                after,
-                finished,
-                ..side_plan(h, ops, title, material, settled.rehearsal.is_some(), shop, &scheme).0
-            }
+            let rehearsal = settled.rehearsal.is_some();
+            SidePlan { after, ..side_plan(h, ops, finished, title, material, rehearsal, shop, &scheme).0 }
         })
         .collect();
     for s in &mut sides {
@@ -232,7 +229,8 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     plan.findings.extend(budget::findings(&plan.crossings));
     let heading = plan.scheme.clone();
     let again = |s: &SidePlan| {
-        side_plan(&s.setup, s.operations.clone(), title, material, settled.rehearsal.is_some(), shop, &heading)
+        let rehearsal = settled.rehearsal.is_some();
+        side_plan(&s.setup, s.operations.clone(), s.finished.clone(), title, material, rehearsal, shop, &heading)
     };
     let by_hand = |id: &str| settled.operations.get(id).is_some_and(|o| own_feeds(o).feed.is_some());
     let plan = ease::eased(part, plan, by_hand, shop, desk, again)?;
@@ -281,7 +279,7 @@ pub(crate) fn plan_single(
     findings.extend(hold_findings(&setup, &ops, material, &nothing));
     findings.extend(remarks(&setup.name, &ops));
     let finished = std::mem::take(&mut route.finished);
-    let side = SidePlan { finished, ..side_plan(&setup, ops, title, material, false, shop, &scheme).0 };
+    let (side, _) = side_plan(&setup, ops, finished, title, material, false, shop, &scheme);
     findings.append(&mut scheme.findings);
     let whole = scheme.clone();
     let plan = Plan {
@@ -295,7 +293,9 @@ pub(crate) fn plan_single(
         made: Vec::new(),
         crossings: Vec::new(),
     };
-    let again = |s: &SidePlan| side_plan(&s.setup, s.operations.clone(), title, material, false, shop, &whole);
+    let again = |s: &SidePlan| {
+        side_plan(&s.setup, s.operations.clone(), s.finished.clone(), title, material, false, shop, &whole)
+    };
     ease::eased(part, plan, |_| false, shop, desk, again)
 }
 
@@ -369,12 +369,10 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
 }
 
 /// Threads and fits are tried while the piece can still be cut.
-fn tried(operations: &[Operation]) -> Vec<String> {
-    let wants = |o: &Operation| o.title.split_once('×').map_or_else(|| o.title.clone(), |t| t.1.trim().to_string());
-    let said = operations.iter().filter_map(|o| match o.kind {
-        route::OpKind::Tap | route::OpKind::Thread => Some(format!("try {} with a gauge or a screw", wants(o))),
-        route::OpKind::Ream => Some(format!("try {} with its pin or a plug gauge", wants(o))),
-        _ => None,
+fn tried(finished: &[Finished]) -> Vec<String> {
+    let said = finished.iter().filter(|f| f.operation.is_some()).map(|f| {
+        let with = if f.how == part::Made::Ream { "its pin or a plug gauge" } else { "a gauge or a screw" };
+        format!("try {} with {with}", f.wants)
     });
     said.collect()
 }
@@ -382,6 +380,7 @@ fn tried(operations: &[Operation]) -> Vec<String> {
 fn side_plan(
     h: &Setup,
     operations: Vec<Operation>,
+    finished: Vec<Finished>,
     title: &str,
     material: &shop::machine::Material,
     rehearsal: bool,
@@ -417,7 +416,7 @@ fn side_plan(
             })
             .collect(),
         stops: Vec::new(),
-        tried: tried(&operations),
+        tried: tried(&finished),
     };
     let made: Vec<&Operation> = operations.iter().filter(|o| o.path.is_some()).collect();
     let paths: Vec<_> = made.iter().filter_map(|o| o.path.clone()).collect();
@@ -433,7 +432,7 @@ fn side_plan(
         promises: Anchored { promises, lost: Vec::new() },
         edited: None,
         solids: Vec::new(),
-        finished: Vec::new(),
+        finished,
         after: Vec::new(),
     };
     (side, moves)

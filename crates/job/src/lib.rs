@@ -11,6 +11,7 @@ mod error;
 pub mod files;
 pub mod made;
 pub mod plan;
+mod plan_file;
 pub mod proving;
 mod routing;
 pub mod sheet;

@@ -78,6 +78,8 @@ pub struct Screw {
     pub minor: f64,
     /// mm.
     pub pitch: f64,
+    /// Angle between its flanks, degrees: 60, of pipe threads 55.
+    pub flanks_deg: f64,
 }
 
 /// A hole of the part that is not simply made as drawn.
@@ -171,7 +173,7 @@ fn of(f: &Feature, said: &str) -> Option<Intent> {
         return Some(Intent {
             drills,
             wants: name.into(),
-            screw: Some(Screw { major: t.major, minor: t.minor, pitch: t.pitch }),
+            screw: Some(Screw { major: t.major, minor: t.minor, pitch: t.pitch, flanks_deg: t.flanks_deg() }),
             terms: vec![
                 Term::new("D₁", "outside of the thread", t.major, "mm"),
                 Term::new("P", "pitch", t.pitch, "mm"),

@@ -452,7 +452,9 @@ pub fn prove_watched(input: &Input, watch: &Watch) -> Proof {
             findings.push(f);
         }
     }
-    let (by_name, rest) = split_named(&left, input.named);
+    // What a thread or a reamer leaves below its end is a ring; anything more there is not meant by its name.
+    let ring = input.threads.iter().map(|t| (t.major - t.minor) / 2.0).fold(FIT_RING, Sure::at_least) + LEFT_LIMIT;
+    let (by_name, rest) = split_named(&left, input.named, ring);
     let mut complete = true;
     for (k, pieces) in by_name.into_iter().enumerate() {
         let depth = pieces.iter().map(|p| p.depth).fold(0.0, Sure::at_least);
@@ -553,14 +555,18 @@ fn block_mesh(b: &Box3) -> TriMesh {
     TriMesh { points: b.corners().to_vec(), triangles, face: vec![0; 12] }
 }
 
+/// A reamer takes at most so much on the radius, mm (common practice, no source).
+const FIT_RING: f64 = 0.2;
+
 /// Pieces by the named finding whose places hold their middle, and those that none names.
-fn split_named(pieces: &[Piece], named: &[Finding]) -> (Vec<Vec<Piece>>, Vec<Piece>) {
+fn split_named(pieces: &[Piece], named: &[Finding], ring: f64) -> (Vec<Vec<Piece>>, Vec<Piece>) {
     let mut by_name = vec![Vec::new(); named.len()];
     let mut rest = Vec::new();
     for p in pieces {
         let mid = (p.bounds.min + p.bounds.max) / 2.0;
         match named.iter().position(|f| {
             f.kind != Kind::EndsStay
+                && (f.kind != Kind::ThreadEnd || p.depth <= ring)
                 && f.places.iter().any(|q| [mid, p.deepest, p.tip].iter().any(|at| q.contains(*at, 0.05)))
         }) {
             Some(k) => by_name[k].push(*p),

@@ -27,6 +27,23 @@ pub(crate) struct Drilled {
     pub finish: Option<Finisher>,
 }
 
+/// What is done in holes along their axes, all of one depth.
+pub(crate) struct HoleOp<'t> {
+    pub kind: OpKind,
+    pub id: String,
+    pub title: String,
+    /// Axes.
+    pub at: Vec<DVec2>,
+    /// Lowest place of the tool, and the mouth.
+    pub bottom: f64,
+    pub top: f64,
+    /// Why it stands where it stands.
+    pub why: &'t str,
+    pub early: bool,
+    /// Why this size.
+    pub size_why: Vec<Term>,
+}
+
 impl Work<'_, '_> {
     /// Does a tool with its lowest point at `z` over `at` clear the part? What of it is below `from` may cut into it: a point below a bottom.
     fn tool_clears(&self, tool: &Tool, at: DVec2, z: f64, from: f64) -> bool {
@@ -406,24 +423,21 @@ impl Work<'_, '_> {
         if at.is_empty() {
             return;
         }
-        let id = Self::id(OpKind::Spot, &key);
-        self.drill_op(
-            OpKind::Spot,
-            id,
-            format!(
-                "Spot {} hole{} for drill Ø{}",
-                at.len(),
-                if at.len() == 1 { "" } else { "s" },
-                len(shop::tool::trim(d))
-            ),
-            &spot,
-            &at,
-            (tip, top),
-            "A spot guides the drill; it stays smaller than the hole",
+        let wide = 2.0 * depth * lean;
+        let says = "wide at the end of the spot, smaller than the drill";
+        let s = if at.len() == 1 { "" } else { "s" };
+        let op = HoleOp {
+            kind: OpKind::Spot,
+            id: Self::id(OpKind::Spot, &key),
+            title: format!("Spot {} hole{s} for drill Ø{}", at.len(), len(shop::tool::trim(d))),
+            at,
+            bottom: tip,
+            top,
+            why: "A spot guides the drill; it stays smaller than the hole",
             early,
-            vec![Term::new("d", "wide at the end of the spot, smaller than the drill", 2.0 * depth * lean, "mm")],
-            Some(2.0 * depth * lean),
-        );
+            size_why: vec![Term::new("d", says, wide, "mm")],
+        };
+        self.drill_op(op, &spot, Some(wide));
     }
 
     fn drill_group(&mut self, g: &[&Drilled], early: bool) {
@@ -441,39 +455,17 @@ impl Work<'_, '_> {
         let own = Term::new("D", if g[0].then.is_some() { "drill" } else { "as the hole" }, tool.diameter_mm, "mm");
         let meant = g[0].then.iter().flat_map(|i| &i.terms).cloned();
         let size_why = std::iter::once(own).chain(meant).collect();
-        self.drill_op(
-            OpKind::Drill,
-            id,
-            title,
-            &tool,
-            &at,
-            (g[0].tip, g[0].hole.mouth_top()),
-            why,
-            early,
-            size_why,
-            None,
-        );
+        let (kind, bottom, top) = (OpKind::Drill, g[0].tip, g[0].hole.mouth_top());
+        self.drill_op(HoleOp { kind, id, title, at, bottom, top, why, early, size_why }, &tool, None);
         for d in g {
             let radius = (d.hole.diameter / 2.0).at_most(tool.radius()) - 0.01;
             self.stock.cut(&Region::disc(d.hole.at, radius, 0.004), d.tip + tool.point_height());
         }
     }
 
-    fn drill_op(
-        &mut self,
-        kind: OpKind,
-        id: String,
-        title: String,
-        tool: &Tool,
-        at: &[DVec2],
-        (bottom, top): (f64, f64),
-        why: &str,
-        early: bool,
-        size_why: Vec<Term>,
-        cuts_at: Option<f64>,
-    ) {
-        let o = self.override_of(&id);
-        let mut data = drill(tool, cuts_at, top - bottom, self.side.material, &self.side.shop.machine);
+    fn drill_op(&mut self, op: HoleOp, tool: &Tool, cuts_at: Option<f64>) {
+        let o = self.override_of(&op.id);
+        let mut data = drill(tool, cuts_at, op.top - op.bottom, self.side.material, &self.side.shop.machine);
         if let Some(v) = o.rpm {
             data.rpm.value = v;
             data.rpm.bound_by = "a person".into();
@@ -485,27 +477,14 @@ impl Work<'_, '_> {
         if let Some(v) = o.depth {
             data.peck = Some(v);
         }
-        let cycle = data.peck.filter(|_| kind == OpKind::Drill).map_or(Cycle::Plain, Cycle::Peck);
-        self.hole_op(kind, id, title, tool, at, (bottom, top), why, early, size_why, data, cycle, 1.0);
+        let cycle = data.peck.filter(|_| op.kind == OpKind::Drill).map_or(Cycle::Plain, Cycle::Peck);
+        self.hole_op(op, tool, data, cycle, 1.0);
     }
 
     /// What goes into holes along their axes. `air`: at feed from so far over the mouth, mm.
-    pub(crate) fn hole_op(
-        &mut self,
-        kind: OpKind,
-        id: String,
-        title: String,
-        tool: &Tool,
-        at: &[DVec2],
-        (bottom, top): (f64, f64),
-        why: &str,
-        early: bool,
-        size_why: Vec<Term>,
-        data: DrillData,
-        cycle: Cycle,
-        air: f64,
-    ) {
-        let points = Self::order(at);
+    pub(crate) fn hole_op(&mut self, op: HoleOp, tool: &Tool, data: DrillData, cycle: Cycle, air: f64) {
+        let HoleOp { kind, id, title, at, bottom, top, why, early, size_why } = op;
+        let points = Self::order(&at);
         // Rapid to a little over the mouth, or over whatever still stands there.
         let over = points.iter().map(|&p| self.stock.clear_to(p, tool.radius() + 0.1)).fold(top, Sure::at_least) + air;
         let moves = vec![Move::Drill {

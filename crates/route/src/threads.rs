@@ -1,6 +1,6 @@
 //! What follows the drill: threads by a tap or a thread mill, fits by a reamer, and which of them it is to be.
 
-use crate::holes::Drilled;
+use crate::holes::{Drilled, HoleOp};
 use crate::op::{Finished, FinishedHole, FinishedWay, OpKind};
 use crate::setup::Work;
 use cutting::{NUT_HEIGHT, ream, tap, thread_mill, thread_passes};
@@ -50,14 +50,25 @@ pub(crate) struct Finisher {
     pub by_person: bool,
 }
 
-/// A way that is possible.
+/// A way that is possible; by hand without a tool.
+#[derive(Clone)]
 struct Able {
     how: Made,
-    tool: Tool,
+    tool: Option<Tool>,
     tip: f64,
     full: f64,
     below: f64,
 }
+
+impl From<Able> for Finisher {
+    fn from(a: Able) -> Finisher {
+        let Able { how, tool, tip, full, below } = a;
+        Finisher { how, tool, tip, full, below, ways: Vec::new(), why: String::new(), by_person: false }
+    }
+}
+
+/// Lowest place of a tool, from where up it is full, and how much it wants drilled below a through hole, mm.
+type Depths = (f64, f64, f64);
 
 /// Where a hole ends for what follows the drill.
 #[derive(Debug, Clone, Copy)]
@@ -93,115 +104,104 @@ impl Work<'_, '_> {
 
     /// How a hole that is more than drilled is finished.
     pub(crate) fn finisher(&self, h: &Hole, i: &Intent, end: End) -> Finisher {
-        let mut ways: Vec<FinishedWay> = Vec::new();
-        let mut able: Vec<Able> = Vec::new();
-        let mut ask = |how: Made, tool: &Tool, got: Result<(f64, f64, f64), String>| {
+        let (ways, able) = self.ways_of(h, i, end);
+        let of = |how: Made| able.iter().find(|a| a.how == how);
+        let hand = Able { how: Made::Hand, tool: None, tip: h.bottom, full: h.bottom, below: 0.0 };
+        let wanted = match i.made {
+            Some(Made::Hand) => Some((&hand, "A person wants it done by hand")),
+            Some(how) => of(how).map(|a| (a, "A person wants it so")),
+            None => None,
+        };
+        let by_person = wanted.is_some();
+        let (a, mut why) = match wanted {
+            Some((a, why)) => (a, why.to_string()),
+            None => {
+                let (a, why) = self.proposed(h, i, end, &ways, &able);
+                (a.unwrap_or(&hand), why)
+            }
+        };
+        if let Some(how) = i.made.filter(|_| !by_person) {
+            why.push_str(&format!("; as a person wants it ({}) it cannot be made", how.key()));
+        }
+        Finisher { ways, why, by_person, ..a.clone().into() }
+    }
+
+    /// What comes into question, with why it cannot, and what of it can.
+    fn ways_of(&self, h: &Hole, i: &Intent, end: End) -> (Vec<FinishedWay>, Vec<Able>) {
+        let (mut ways, mut able) = (Vec::new(), Vec::new());
+        let mut ask = |how: Made, tool: &Tool, got: Result<Depths, String>| {
             let mut way =
                 FinishedWay { how, tool: tool.number, words: tool.words(), possible: got.is_ok(), why: String::new() };
             match got {
-                Ok((tip, full, below)) => able.push(Able { how, tool: tool.clone(), tip, full, below }),
+                Ok((tip, full, below)) => able.push(Able { how, tool: Some(tool.clone()), tip, full, below }),
                 Err(why) => way.why = why,
             }
             ways.push(way);
         };
         let crib = &self.side.shop.crib;
-        match i.screw {
-            Some(screw) => {
-                for t in crib.iter().filter(|t| t.kind == ToolKind::Tap) {
-                    if t.cuts_pitch(screw.pitch) && (t.diameter_mm - screw.major).abs() < 0.02 {
-                        ask(Made::Tap, t, self.tapped(h, screw, t, end));
-                    }
-                }
-                let mills = crib.iter().filter(|t| t.kind == ToolKind::ThreadMill && t.cuts_pitch(screw.pitch));
-                // The largest that goes in is the stiffest; one for larger pitches cuts a little wide.
-                let mut mills: Vec<&Tool> = mills.collect();
-                let off = |t: &Tool| t.loose_by(screw.pitch);
-                mills.sort_by(|a, b| off(a).total_cmp(&off(b)).then(b.diameter_mm.total_cmp(&a.diameter_mm)));
-                mills.into_iter().for_each(|t| ask(Made::Mill, t, self.milled(h, screw, t, end)));
-            }
-            None => {
-                for t in crib.iter().filter(|t| t.kind == ToolKind::Reamer) {
-                    if (t.diameter_mm - i.drawn).abs() < 0.005 {
-                        ask(Made::Ream, t, self.reamed(h, t, end));
-                    }
-                }
-            }
+        let Some(screw) = i.screw else {
+            let own = crib.iter().filter(|t| t.kind == ToolKind::Reamer && (t.diameter_mm - i.drawn).abs() < 0.005);
+            own.for_each(|t| ask(Made::Ream, t, self.reamed(h, t, end)));
+            return (ways, able);
+        };
+        let of_pitch = |kind: ToolKind| crib.iter().filter(move |t| t.kind == kind && t.cuts_pitch(screw.pitch));
+        for t in of_pitch(ToolKind::Tap).filter(|t| (t.diameter_mm - screw.major).abs() < 0.02) {
+            ask(Made::Tap, t, self.tapped(h, screw, t, end));
         }
-        let no_tool = ways.is_empty();
+        // The largest that goes in is the stiffest; one for larger pitches cuts a little wide.
+        let mut mills: Vec<&Tool> = of_pitch(ToolKind::ThreadMill).collect();
+        let off = |t: &Tool| t.loose_by(screw.pitch);
+        mills.sort_by(|a, b| off(a).total_cmp(&off(b)).then(b.diameter_mm.total_cmp(&a.diameter_mm)));
+        mills.into_iter().for_each(|t| ask(Made::Mill, t, self.milled(h, screw, t, end)));
+        (ways, able)
+    }
+
+    /// Which of them, and why: by what the machine is able to, then by risk. None: by hand.
+    fn proposed<'t>(
+        &self,
+        h: &Hole,
+        i: &Intent,
+        end: End,
+        ways: &[FinishedWay],
+        able: &'t [Able],
+    ) -> (Option<&'t Able>, String) {
         let of = |how: Made| able.iter().find(|a| a.how == how);
-        let full = |a: &&Able| match end {
-            End::Open { .. } => a.full <= h.bottom + 1e-6,
-            End::Blind(_) => true,
+        let none = |size: &str, other: &str| {
+            let why = if ways.is_empty() { size } else { other };
+            (None, why.to_string())
         };
-        let hard = self.side.material.kc11_mpa >= HARD;
-        let (chosen, why, by_person) = match (i.made, i.screw) {
-            (Some(Made::Hand), _) => (None, "A person wants it done by hand".to_string(), true),
-            (Some(how), _) if of(how).is_some() => (of(how), "A person wants it so".to_string(), true),
-            (_, Some(s)) if s.major <= BY_HAND + 1e-9 => {
-                let why =
-                    format!("Up to M{BY_HAND} a tap in the spindle breaks too easily: by hand, with a guide block");
-                (None, why, false)
+        let Some(s) = i.screw else {
+            return match of(Made::Ream) {
+                Some(r) => (Some(r), "A reamer makes the size; the hole's place is the drill's".into()),
+                None => none("The crib has no reamer of that size", "The reamer cannot go there"),
+            };
+        };
+        if s.major <= BY_HAND + 1e-9 {
+            let why = format!("Up to M{BY_HAND} a tap in the spindle breaks too easily: by hand, with a guide block");
+            return (None, why);
+        }
+        let whole = |a: &&Able| matches!(end, End::Blind(_)) || a.full <= h.bottom + 1e-6;
+        let hard = self.side.material.kc11_mpa >= HARD && s.major >= MILLED;
+        match (of(Made::Tap).filter(whole), of(Made::Mill).filter(whole)) {
+            (Some(_), Some(m)) if hard => {
+                let name = &self.side.material.name;
+                let why = "breaks taps, and a broken one is the end of the piece; a thread mill comes out again";
+                (Some(m), format!("{name} {why}"))
             }
-            (_, Some(s)) => {
-                let (tap, mill) = (of(Made::Tap).filter(full), of(Made::Mill).filter(full));
-                match (tap, mill) {
-                    (Some(_), Some(m)) if hard && s.major >= MILLED => (
-                        Some(m),
-                        format!(
-                            "{} breaks taps, and a broken one is the end of the piece; a thread mill comes out again",
-                            self.side.material.name
-                        ),
-                        false,
-                    ),
-                    (Some(t), _) => (Some(t), "A tap is quick, and the spindle bears it".to_string(), false),
-                    (None, Some(m)) => (Some(m), "No tap can do it here".to_string(), false),
-                    (None, None) => match of(Made::Tap).or(of(Made::Mill)) {
-                        Some(a) => (Some(a), "The only way in the machine; its far end is not full".to_string(), false),
-                        None if no_tool => (
-                            None,
-                            "The crib has no tap of that size and no thread mill for its pitch".to_string(),
-                            false,
-                        ),
-                        None => (None, "Neither tap nor thread mill can do it here".to_string(), false),
-                    },
-                }
-            }
-            (_, None) => match of(Made::Ream) {
-                Some(r) => (Some(r), "A reamer makes the size; the hole's place is the drill's".to_string(), false),
-                None if no_tool => (None, "The crib has no reamer of that size".to_string(), false),
-                None => (None, "The reamer cannot go there".to_string(), false),
-            },
-        };
-        let why = match i.made {
-            Some(how) if !by_person => format!("{why}; as a person wants it ({}) it cannot be made", how.key()),
-            _ => why,
-        };
-        match chosen {
-            Some(a) => Finisher {
-                how: a.how,
-                tool: Some(a.tool.clone()),
-                tip: a.tip,
-                full: a.full,
-                below: a.below,
-                ways,
-                why,
-                by_person,
-            },
-            None => Finisher {
-                how: Made::Hand,
-                tool: None,
-                tip: h.bottom,
-                full: h.bottom,
-                below: 0.0,
-                ways,
-                why,
-                by_person,
+            (Some(t), _) => (Some(t), "A tap is quick, and the spindle bears it".into()),
+            (None, Some(m)) => (Some(m), "No tap can do it here".into()),
+            (None, None) => match of(Made::Tap).or(of(Made::Mill)) {
+                Some(a) => (Some(a), "The only way in the machine; its far end is not full".into()),
+                None => none(
+                    "The crib has no tap of that size and no thread mill for its pitch",
+                    "Neither tap nor thread mill can do it here",
+                ),
             },
         }
     }
 
     /// A tap's lowest place, where its thread is full, and what it wants below a through hole; or why it cannot.
-    fn tapped(&self, h: &Hole, screw: Screw, t: &Tool, end: End) -> Result<(f64, f64, f64), String> {
+    fn tapped(&self, h: &Hole, screw: Screw, t: &Tool, end: End) -> Result<Depths, String> {
         let machine = &self.side.shop.machine;
         if !machine.rigid_tapping && !t.floating {
             return Err("the control does not tap in step with its spindle, and the tap's holder does not give".into());
@@ -244,7 +244,10 @@ impl Work<'_, '_> {
     }
 
     /// The same of a thread mill.
-    fn milled(&self, h: &Hole, screw: Screw, t: &Tool, end: End) -> Result<(f64, f64, f64), String> {
+    fn milled(&self, h: &Hole, screw: Screw, t: &Tool, end: End) -> Result<Depths, String> {
+        if (screw.flanks_deg - 60.0).abs() > 0.1 {
+            return Err(format!("its teeth have flanks of 60°, this thread has {:.0}°", screw.flanks_deg));
+        }
         if t.diameter_mm > screw.minor - CHIPS {
             return Err(format!("it does not go into the core of Ø{} with its chips", len(trim(screw.minor))));
         }
@@ -276,7 +279,7 @@ impl Work<'_, '_> {
     }
 
     /// The same of a reamer.
-    fn reamed(&self, h: &Hole, t: &Tool, end: End) -> Result<(f64, f64, f64), String> {
+    fn reamed(&self, h: &Hole, t: &Tool, end: End) -> Result<Depths, String> {
         let lead = t.point_height();
         let (tip, below) = match end {
             End::Open { room } => {
@@ -489,20 +492,9 @@ impl Work<'_, '_> {
                 let cycle = if how == Made::Tap { Cycle::Tap } else { Cycle::Ream };
                 // The spindle comes up to speed, and a floating holder settles, before the first thread.
                 let air = screw.map_or(1.0, |s| (2.0 * s.pitch).at_least(3.0));
-                self.hole_op(
-                    kind,
-                    id.clone(),
-                    title,
-                    &tool,
-                    &at,
-                    (f.tip, top),
-                    order_why,
-                    false,
-                    why,
-                    data,
-                    cycle,
-                    air,
-                );
+                let (id, bottom, early) = (id.clone(), f.tip, false);
+                let op = HoleOp { kind, id, title, at, bottom, top, why: order_why, early, size_why: why };
+                self.hole_op(op, &tool, data, cycle, air);
             }
         }
         for (h, i, f) in g {

@@ -24,6 +24,13 @@ pub struct Thread {
     pub source: &'static str,
 }
 
+impl Thread {
+    /// Angle between its flanks, degrees: 60 by ISO 68-1 and ASME B1.1, 55 of pipe threads by ISO 228-1.
+    pub fn flanks_deg(&self) -> f64 {
+        if self.source == PIPE { 55.0 } else { 60.0 }
+    }
+}
+
 /// A screw with the holes that let it pass.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Clearance {
