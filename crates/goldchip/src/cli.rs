@@ -1,26 +1,29 @@
 //! `goldchip plan` and `goldchip prove`.
 
+use crate::programs;
 use holding::HoldKind;
-use job::files::{self, FileError};
+use job::files;
 use job::{JobError, Settled};
 use lexopt::prelude::*;
 use proof::Proof;
 use reason::Severity;
 use shop::Shop;
 use std::ffi::OsString;
-use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 /// The hidden word with which this program starts itself to read a model.
 pub const READER_WORD: &str = "read-model";
 
-const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--stays N] [--unit mm|inch|cm|m]
+pub(crate) const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--stays N] [--unit mm|inch|cm|m]
                 [--thickness MM] [--answer QUESTION=ANSWER]… [--hold vise|soft-jaws[,…]] [--scheme NAME] [--pieces N] [--compare] [--shop FILE] --out DIR
        goldchip questions PART [--solid N] [--unit mm|inch|cm|m] [--answer QUESTION=ANSWER]…
-       goldchip prove PLAN_DIR [--shop FILE]";
+       goldchip prove PLAN_DIR [--shop FILE]
+       goldchip dialects [--long] [--shop FILE]
+       goldchip post PLAN_DIR --dialect NAME --out DIR [--shop FILE]
+       goldchip read PROGRAM --dialect NAME [--shop FILE]";
 
-enum Failure {
+pub(crate) enum Failure {
     /// Exit 2.
     Refused(String),
     /// Exit 1.
@@ -42,20 +45,11 @@ impl From<JobError> for Failure {
     }
 }
 
-impl From<FileError> for Failure {
-    fn from(e: FileError) -> Self {
-        match e {
-            FileError::Io { .. } => Failure::Internal(e.to_string()),
-            FileError::Refused(why) => Failure::Refused(why),
-            FileError::Job(j) => j.into(),
-        }
-    }
-}
-
 /// A line to standard output; a closed pipe is no reason to fail.
 macro_rules! say {
-    ($($t:tt)*) => { { let _ = writeln!(std::io::stdout(), "{}", reason::plain(&format!($($t)*))); } };
+    ($($t:tt)*) => { { use std::io::Write as _; let _ = writeln!(std::io::stdout(), "{}", reason::plain(&format!($($t)*))); } };
 }
+pub(crate) use say;
 
 /// Run and give the exit code.
 pub fn run(args: Vec<OsString>) -> i32 {
@@ -85,6 +79,9 @@ fn command(args: Vec<OsString>) -> Result<i32, Failure> {
         Some(Value(word)) if word == "plan" => plan(parser),
         Some(Value(word)) if word == "questions" => questions(parser),
         Some(Value(word)) if word == "prove" => prove(parser),
+        Some(Value(word)) if word == "dialects" => programs::dialects(parser),
+        Some(Value(word)) if word == "post" => programs::post(parser),
+        Some(Value(word)) if word == "read" => programs::read(parser),
         Some(Short('h') | Long("help")) => {
             say!("{USAGE}");
             Ok(0)
@@ -116,7 +113,7 @@ fn kinds(text: &str) -> Result<Vec<HoldKind>, Failure> {
         .collect()
 }
 
-fn reader() -> Result<PathBuf, Failure> {
+pub(crate) fn reader() -> Result<PathBuf, Failure> {
     std::env::current_exe().map_err(|e| Failure::Internal(format!("the program cannot find itself ({e})")))
 }
 
@@ -307,11 +304,16 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
 }
 
 /// The shop's book of a file, as the Shop page writes it; the demo shop's where none is given.
-fn shop_of(file: Option<&Path>) -> Result<Shop, Failure> {
+pub(crate) fn shop_of(file: Option<&Path>) -> Result<Shop, Failure> {
     let Some(file) = file else { return Ok(Shop::demo().map_err(JobError::from)?) };
     let text = std::fs::read_to_string(file)
         .map_err(|e| Failure::Refused(format!("the shop's book {} cannot be read: {e}", file.display())))?;
     Shop::from_text(&text).map_err(|e| Failure::Refused(format!("{}: {e}", file.display())))
+}
+
+/// The book that is given, else the one that lies beside the plan, as it was planned with.
+pub(crate) fn beside_or(book: Option<PathBuf>, dir: &Path) -> Option<PathBuf> {
+    book.or_else(|| Some(dir.join(files::SHOP)).filter(|f| f.exists()))
 }
 
 fn pieces(text: &str) -> Result<u32, Failure> {
@@ -340,14 +342,12 @@ fn prove(mut parser: lexopt::Parser) -> Result<i32, Failure> {
         }
     }
     let dir = dir.ok_or_else(|| Failure::Refused(format!("no plan is given; {USAGE}")))?;
-    // The book that it was planned with lies beside the plan.
-    let beside = Some(dir.join(files::SHOP)).filter(|f| f.exists());
     let mut loaded = files::load(&dir)?;
     if book.is_some() {
         // The mill that it was planned for stands in the plan; now another is asked for.
         loaded.plan.machine = None;
     }
-    let shop = shop_of(book.or(beside).as_deref())?;
+    let shop = shop_of(beside_or(book, &dir).as_deref())?;
     let part = job::read_part(Path::new(&loaded.model), &loaded.plan.part.reading, &reader()?, &[READER_WORD])?;
     let reader = reader()?;
     let read = |file: &Path| job::read_part(file, &intake::Reading::default(), &reader, &[READER_WORD]);
@@ -357,11 +357,11 @@ fn prove(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     Ok(code(&proof))
 }
 
-fn code(proof: &Proof) -> i32 {
+pub(crate) fn code(proof: &Proof) -> i32 {
     if proof.passed() { 0 } else { 3 }
 }
 
-fn report(proof: &Proof) {
+pub(crate) fn report(proof: &Proof) {
     for f in &proof.findings {
         let severity = match f.severity {
             Severity::Stop => "stop",

@@ -4,6 +4,7 @@
 //! line of standard error says why and what to do; 3 planned, but findings that forbid cutting remain.
 
 mod cli;
+mod programs;
 
 fn main() {
     let args: Vec<std::ffi::OsString> = std::env::args_os().skip(1).collect();

@@ -19,7 +19,8 @@ use geom::{DVec3, Remains, Slabs};
 use holding::{Choice, Duty, Making, Scheme, School, Setup};
 use intake::{Layer3, Reading};
 use part::Part;
-use program::{Anchored, Dialect, Heading, PostTool, Posted, ReadSettings, Stop};
+use crate::Control;
+use program::{Anchored, Heading, PostTool, Posted, Stop};
 use reason::{Act, Finding, Kind, Severity, len};
 use route::{Finished, Operation, Override, Point, SetupRoute};
 use shop::Shop;
@@ -207,9 +208,9 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             findings.extend(remarks(&h.name, &ops));
             let after = layers(&route.stock);
             let rehearsal = settled.rehearsal.is_some();
-            SidePlan { after, ..side_plan(h, ops, finished, title, material, rehearsal, shop, &scheme).0 }
+            Ok(SidePlan { after, ..side_plan(h, ops, finished, title, material, rehearsal, shop, &scheme)?.0 })
         })
-        .collect();
+        .collect::<Result<_, JobError>>()?;
     for s in &mut sides {
         match made::solids(&s.setup)? {
             Ok(solids) => s.solids = solids,
@@ -279,7 +280,7 @@ pub(crate) fn plan_single(
     findings.extend(hold_findings(&setup, &ops, material, &nothing));
     findings.extend(remarks(&setup.name, &ops));
     let finished = std::mem::take(&mut route.finished);
-    let (side, _) = side_plan(&setup, ops, finished, title, material, false, shop, &scheme);
+    let (side, _) = side_plan(&setup, ops, finished, title, material, false, shop, &scheme)?;
     findings.append(&mut scheme.findings);
     let whole = scheme.clone();
     let plan = Plan {
@@ -345,7 +346,7 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
             );
             continue;
         };
-        let settings = ReadSettings { zero_in_machine: s.setup.zero_in_machine, ..Default::default() };
+        let settings = s.control.settings(s.setup.zero_in_machine, &s.tools);
         if let Err(e) = program::read(text, &settings) {
             findings.push(
                 Finding::new(
@@ -386,7 +387,7 @@ fn side_plan(
     rehearsal: bool,
     shop: &Shop,
     scheme: &Scheme,
-) -> (SidePlan, Vec<(u32, usize, usize)>) {
+) -> Result<(SidePlan, Vec<(u32, usize, usize)>), JobError> {
     let mut numbers: Vec<u32> = Vec::new();
     for o in &operations {
         if !numbers.contains(&o.tool) {
@@ -417,17 +418,22 @@ fn side_plan(
             .collect(),
         stops: Vec::new(),
         tried: tried(&finished),
+        name: format!("{title} - {}", h.name),
+        number: k as u32,
+        table_forward_mm: Some(shop.machine.reference_mm()[1]),
     };
     let made: Vec<&Operation> = operations.iter().filter(|o| o.path.is_some()).collect();
     let paths: Vec<_> = made.iter().filter_map(|o| o.path.clone()).collect();
     let at = |stops: u32| made.iter().position(|o| o.after_stop >= stops).unwrap_or(made.len());
     let stops = (1..).zip(h.hold.at_stops()).map(|(n, lines)| Stop { before: at(n), lines }).collect();
     let heading = Heading { stops, ..heading };
-    let Posted { text, promises, moves } = program::post(&heading, &paths, &Dialect::bench_mill());
+    let control = Control::of(shop)?;
+    let Posted { text, promises, moves } = program::post(&heading, &paths, &control.dialect)?;
     let side = SidePlan {
         setup: h.clone(),
         operations,
         tools,
+        control,
         program: text,
         promises: Anchored { promises, lost: Vec::new() },
         edited: None,
@@ -435,5 +441,5 @@ fn side_plan(
         finished,
         after: Vec::new(),
     };
-    (side, moves)
+    Ok((side, moves))
 }

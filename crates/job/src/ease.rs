@@ -89,7 +89,7 @@ pub(crate) fn eased(
     set_by_hand: impl Fn(&str) -> bool,
     shop: &Shop,
     desk: &Desk,
-    post: impl Fn(&SidePlan) -> (SidePlan, Vec<(u32, usize, usize)>),
+    post: impl Fn(&SidePlan) -> Result<(SidePlan, Vec<(u32, usize, usize)>), JobError>,
 ) -> Result<Plan, JobError> {
     if !plan.sides.iter().any(|s| comes_near(s, shop)) || setups_of(&plan).is_err() {
         return Ok(plan);
@@ -104,7 +104,7 @@ pub(crate) fn eased(
         for (side, eases) in
             plan.sides.iter_mut().zip(&proof.eases).filter(|(s, e)| s.edited.is_none() && !e.is_empty())
         {
-            let (_, moves) = post(side);
+            let (_, moves) = post(side)?;
             for (k, factors) in factors(side, &moves, eases) {
                 let op = &mut side.operations[k];
                 // What a person set stands; the proof says what comes of it.
@@ -118,7 +118,7 @@ pub(crate) fn eased(
                     changed = true;
                 }
             }
-            let (posted, _) = post(side);
+            let (posted, _) = post(side)?;
             (side.program, side.promises) = (posted.program, posted.promises);
         }
         if !changed {

@@ -18,6 +18,9 @@ pub enum JobError {
     /// Somebody stopped the work.
     #[error("the work was stopped; nothing of it is kept")]
     Stopped,
+    /// The control has no words for what a path does.
+    #[error("{0}. Change how that is made, or what the control has (Shop, Controls)")]
+    Post(#[from] program::PostError),
     /// A program cannot be followed.
     #[error("{program}: {error}")]
     Program {

@@ -2,7 +2,7 @@
 
 use crate::error::JobError;
 use crate::plan::Plan;
-use crate::plan_file::{AxisError, KeepOutFile, Stands, StockBox, ThreadFile, ToolFile, check};
+use crate::plan_file::{AxisError, DialectRef, KeepOutFile, Stands, StockBox, ThreadFile, ToolFile, check};
 pub use crate::plan_file::{PartRef, PlanFile, SetupFile};
 use crate::proving::{limits_of, setup_input};
 use geom::{DVec3, Placement};
@@ -17,10 +17,12 @@ use shop::tool::Tool;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+/// Longest program that is read, bytes.
+pub const MOST_TEXT: usize = 64 << 20;
 /// Folder of the programs as they were posted: an edited one is compared with them.
-const POSTED: &str = "posted";
+pub const POSTED: &str = "posted";
 /// Folder of the pieces that are made to hold the part, each with the same files.
-const MADE: &str = "made";
+pub(crate) const MADE: &str = "made";
 /// Folder of the solids that hold a setup and are not made for it: chuck jaws.
 const HOLD: &str = "hold";
 /// Their model.
@@ -45,7 +47,7 @@ pub enum FileError {
     Job(#[from] JobError),
 }
 
-fn io(path: &Path) -> impl FnOnce(std::io::Error) -> FileError + '_ {
+pub(crate) fn io(path: &Path) -> impl FnOnce(std::io::Error) -> FileError + '_ {
     move |why| FileError::Io { path: path.display().to_string(), why }
 }
 
@@ -117,7 +119,7 @@ fn write_folder(
         .enumerate()
         .map(|(k, s)| SetupFile {
             name: s.setup.name.clone(),
-            program: format!("{}-{stem}.ngc", k + 1),
+            program: format!("{}-{stem}.{}", k + 1, s.control.dialect.extension),
             part_from_work: s.setup.part_from_work.to_rows(),
             zero_in_machine_mm: s.setup.zero_in_machine.to_array(),
             zeros: BTreeMap::new(),
@@ -144,6 +146,7 @@ fn write_folder(
         bar: plan.scheme.bar,
         setups,
         machine: Some(shop.machine.clone()),
+        dialect: plan.sides.first().map(|s| DialectRef::Whole(Box::new(s.control.dialect.clone()))),
         named: plan.named.clone(),
         points: plan.points.clone(),
         threads: plan.threads().filter_map(|(setup, name, h)| ThreadFile::of(setup, name, h)).collect(),
@@ -169,7 +172,7 @@ fn write_folder(
 /// What nothing may enter: boxes, and the solids of what is made, as they stand when they hold.
 fn keep_outs(side: &crate::SidePlan, k: usize, made: &[crate::Made]) -> Vec<KeepOutFile> {
     let setup = &side.setup;
-    let settings = program::ReadSettings { zero_in_machine: setup.zero_in_machine, ..Default::default() };
+    let settings = side.control.settings(setup.zero_in_machine, &side.tools);
     let at: Vec<u32> = program::read(&side.program, &settings).map_or_else(
         |_| Vec::new(),
         |p| {
@@ -223,7 +226,7 @@ fn stem_of(model: &Path) -> String {
     if s.is_empty() { "part".into() } else { s }
 }
 
-fn json<T: Serialize>(v: &T) -> String {
+pub(crate) fn json<T: Serialize>(v: &T) -> String {
     // Files are read by others: lengths in mm, without marks.
     reason::plain(&serde_json::to_string_pretty(v).unwrap_or_else(|_| "{}".into())).into_owned() + "\n"
 }
@@ -290,6 +293,7 @@ pub fn prove(
 ) -> Result<Proof, FileError> {
     let p = &loaded.plan;
     let machine = p.machine.as_ref().unwrap_or(&shop.machine);
+    let control = p.control(shop)?;
     let mut setups = Vec::new();
     let mut findings = p.findings.clone();
     for s in &p.setups {
@@ -304,7 +308,7 @@ pub fn prove(
             }
             Err(e) => return Err(io(&path)(e)),
         };
-        if bytes.len() > 64 << 20 {
+        if bytes.len() > MOST_TEXT {
             return Err(FileError::Refused(format!("{} has more than 64 MB; split it", s.program)));
         }
         let text = String::from_utf8_lossy(&bytes);
@@ -335,6 +339,7 @@ pub fn prove(
             keep_out,
             promises_of(dir, s, &text, &mut findings),
             &s.zeros,
+            &control,
         )?;
         let sawn = s.sawn.as_ref().map(StockBox::as_box);
         setups.push(proof::SetupInput { bodies, sawn, ..input });
@@ -354,7 +359,9 @@ pub fn prove(
         let placement = Placement::from_rows(&t.part_from_work).unwrap_or(Placement::IDENTITY);
         let zero = DVec3::from_array(t.zero_in_machine_mm);
         let tools: Vec<Tool> = t.tools.iter().map(|t| t.tool.clone()).collect();
-        let program = setup_input(&t.name, &t.program, &text, placement, zero, &tools, Vec::new(), None, &t.zeros)?;
+        let control = own.plan.control(shop)?;
+        let none = Vec::new();
+        let program = setup_input(&t.name, &t.program, &text, placement, zero, &tools, none, None, &t.zeros, &control)?;
         if let Some(jaws) = s.hold.as_ref().and_then(holding::Hold::jaws) {
             nests.push(crate::proving::nest_of(k, jaws, program));
         }
@@ -385,7 +392,7 @@ pub fn prove(
 }
 
 /// A name that is no path.
-fn plain_name(name: &str) -> Result<&str, FileError> {
+pub(crate) fn plain_name(name: &str) -> Result<&str, FileError> {
     let plain = !name.is_empty() && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '-' || c == '_');
     plain.then_some(name).ok_or_else(|| {
         FileError::Refused(format!("plan.json: '{name}' is no name of a made piece; plan the part again"))
@@ -393,7 +400,7 @@ fn plain_name(name: &str) -> Result<&str, FileError> {
 }
 
 /// The promises of a setup at the lines of its text as it is now.
-fn promises_of(dir: &Path, s: &SetupFile, text: &str, findings: &mut Vec<Finding>) -> Option<Anchored> {
+pub(crate) fn promises_of(dir: &Path, s: &SetupFile, text: &str, findings: &mut Vec<Finding>) -> Option<Anchored> {
     let promises = s.posted.clone()?;
     match std::fs::read_to_string(dir.join(POSTED).join(&s.program)) {
         Ok(posted) => Some(anchor(&Posted { text: posted, promises, moves: Vec::new() }, text)),

@@ -1,5 +1,6 @@
 //! A plan as data: setups with their operations, programs and what is known of them beforehand.
 
+use crate::Control;
 use crate::budget::Crossing;
 use crate::made::{Made, MadeBody};
 use crate::stocking::Prepared;
@@ -39,6 +40,8 @@ pub struct SidePlan {
     pub operations: Vec<Operation>,
     /// Tools used, by number.
     pub tools: Vec<Tool>,
+    /// What the program is written for.
+    pub control: Control,
     /// The program's text.
     pub program: String,
     /// What its lines promise.

@@ -1,10 +1,13 @@
 //! The shape of `plan.json`: what stands in it, and what in it cannot be.
 
 use geom::{Bar, Box3, DVec3, Placement};
-use program::Promise;
+use crate::Control;
+use crate::files::FileError;
+use program::{Dialect, Promise};
 use proof::When;
 use reason::Finding;
 use serde::{Deserialize, Serialize};
+use shop::Shop;
 use shop::machine::Machine;
 use shop::tool::{Tool, ToolKind};
 use std::collections::BTreeMap;
@@ -28,6 +31,9 @@ pub struct PlanFile {
     /// The machine; the demo shop's where it is missing.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub machine: Option<Machine>,
+    /// The control that the programs are written for: a name that shop or product knows, or all of it; that of the machine where it is missing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub dialect: Option<DialectRef>,
     /// What the plan leaves uncut, by name.
     #[serde(default)]
     pub named: Vec<Finding>,
@@ -55,6 +61,36 @@ pub struct PlanFile {
     /// Whole ways of making the part: what each takes and what speaks against it, the one to take first.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub schemes: Option<crate::Comparison>,
+}
+
+/// A control, by name or told whole.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum DialectRef {
+    /// By its short name.
+    Name(String),
+    /// All of it.
+    Whole(Box<Dialect>),
+}
+
+impl PlanFile {
+    /// What its programs are read by.
+    ///
+    /// # Errors
+    /// A control that nobody knows, or that makes no sense, by name.
+    pub fn control(&self, shop: &Shop) -> Result<Control, FileError> {
+        let machine = self.machine.as_ref().unwrap_or(&shop.machine);
+        let named = |n: &str| shop.dialect(n).cloned().map_err(|e| FileError::Refused(format!("plan.json: {e}")));
+        let dialect = match &self.dialect {
+            None => named(&machine.dialect)?,
+            Some(DialectRef::Name(n)) => named(n)?,
+            Some(DialectRef::Whole(d)) => (**d).clone(),
+        };
+        match dialect.fault() {
+            Some(why) => Err(FileError::Refused(format!("plan.json: {why}"))),
+            None => Ok(Control::new(&dialect, machine)),
+        }
+    }
 }
 
 /// A thread that a program cuts: the model shows its hole. Lengths mm, part coordinates.
@@ -308,6 +344,14 @@ impl Stands {
         let until = if to == holding::FOR_EVER { last } else { line(to).unwrap_or(last) };
         let stops = if to == holding::FOR_EVER { vec![from] } else { vec![from, to] };
         Stands { clamps, stops, lines: Some([line(from).map_or(1, |l| l + 1), until]) }
+    }
+    /// From which stop to which, where it is told so.
+    pub(crate) fn between(&self) -> Option<[u32; 2]> {
+        match self.stops[..] {
+            [from] => Some([from, holding::FOR_EVER]),
+            [from, to] => Some([from, to]),
+            _ => None,
+        }
     }
     pub(crate) fn when(&self) -> When {
         match (&self.stops[..], self.lines) {

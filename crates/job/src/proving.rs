@@ -1,6 +1,7 @@
 //! From a plan's programs, read back from their text, to the proof.
 
 use crate::beside;
+use crate::Control;
 use crate::cache::{Desk, StageKey, cached};
 use crate::error::JobError;
 use crate::plan::Plan;
@@ -60,9 +61,10 @@ pub fn setup_input(
     keep_out: Vec<KeepOut>,
     promises: Option<Anchored>,
     zeros: &BTreeMap<String, [f64; 3]>,
+    control: &Control,
 ) -> Result<SetupInput, JobError> {
     let zeros = zeros.iter().filter_map(|(name, at)| Some((zero_number(name)?, DVec3::from_array(*at)))).collect();
-    let program = program::read(text, &ReadSettings { zero_in_machine: zero, zeros, ..Default::default() })
+    let program = program::read(text, &ReadSettings { zeros, ..control.settings(zero, tools) })
         .map_err(|error| JobError::Program { program: file.into(), error })?;
     Ok(SetupInput {
         name: name.into(),
@@ -93,7 +95,7 @@ fn key_of(plan: &Plan, shop: &Shop, key: StageKey) -> StageKey {
         .with(&plan.scheme.not_planned)
         .with(&shop.material(&plan.material).ok());
     for s in &plan.sides {
-        key = key.with(&s.program).with(&s.promises).with(&s.tools);
+        key = key.with(&s.control).with(&s.program).with(&s.promises).with(&s.tools);
         let setup = &s.setup;
         key = key.with(&setup.name).with(&setup.part_from_work).with(&setup.zero_in_machine).with(&setup.hold.bodies());
         key = key.with(&setup.sawn);
@@ -169,6 +171,7 @@ pub fn setups_of(plan: &Plan) -> Result<Vec<SetupInput>, JobError> {
                 keep_out,
                 Some(s.promises.clone()),
                 &BTreeMap::new(),
+                &s.control,
             )?;
             let made = plan.made.iter().filter(|m| m.setup == s.setup.name);
             let bodies = made.flat_map(|m| &m.bodies).chain(&s.solids).map(|b| Body {

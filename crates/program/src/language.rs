@@ -53,18 +53,32 @@ pub const LANGUAGE: &[Meaning] = &[
     motion("G2", "cut an arc clockwise"),
     motion("G3", "cut an arc counter-clockwise"),
     motion("G4", "wait"),
+    motion("G33", "cut in step with the spindle"),
     motion("G73", "drill, breaking chips"),
     motion("G81", "drill"),
     motion("G82", "drill and dwell"),
     motion("G83", "drill with pecks"),
     motion("G84", "tap, and back with the spindle turned round"),
     motion("G85", "ream, and back at feed"),
+    motion("G86", "bore, and back with the spindle still"),
+    motion("G89", "bore, dwell, and back at feed"),
+    motion("G28", "to the reference point"),
+    mode("G10", "set a zero"),
+    mode("G15", "end of polar coordinates"),
+    mode("G16", "polar coordinates"),
     mode("G17", "arcs lie flat (XY)"),
+    mode("G18", "arcs stand in XZ"),
+    mode("G19", "arcs stand in YZ"),
     mode("G20", "lengths are in inch"),
     mode("G21", "lengths are in mm"),
     mode("G40", "no cutter compensation"),
+    mode("G41", "cutter to the left of the path"),
+    mode("G42", "cutter to the right of the path"),
     mode("G43", "count the cutter’s length"),
     mode("G49", "cutter length no longer counted"),
+    mode("G50", "true size again"),
+    mode("G51", "scaled"),
+    mode("G52", "zero shifted"),
     mode("G53", "in machine coordinates"),
     mode("G54", "from the work zero of this side"),
     mode("G55", "from the second zero of this side"),
@@ -72,11 +86,20 @@ pub const LANGUAGE: &[Meaning] = &[
     mode("G57", "from the fourth zero of this side"),
     mode("G58", "from the fifth zero of this side"),
     mode("G59", "from the sixth zero of this side"),
+    mode("G68", "turned about a place"),
+    mode("G69", "not turned any more"),
     mode("G80", "end of the drilling cycle"),
     mode("G90", "coordinates from zero"),
     mode("G91", "coordinates from where it stands"),
+    mode("G90.1", "arc centres from zero"),
     mode("G91.1", "arc centres from the start of the arc"),
+    mode("G92", "this place has these coordinates"),
+    mode("G92.1", "shift of zero forgotten"),
+    mode("G92.2", "shift of zero off"),
+    mode("G92.3", "shift of zero on again"),
+    mode("G93", "feed as moves a minute"),
     mode("G94", "feed in length a minute"),
+    mode("G95", "feed in length a turn"),
     mode("G98", "drilling returns to the height it came from"),
     mode("G99", "drilling returns to the clear height"),
     mode("M0", "stop and wait for a person"),
@@ -90,8 +113,13 @@ pub const LANGUAGE: &[Meaning] = &[
     mode("M8", "coolant on"),
     mode("M9", "coolant off"),
     mode("M30", "end of the program"),
+    mode("M48", "overrides work"),
+    mode("M49", "overrides do not work"),
+    mode("M98", "run a subprogram"),
+    mode("M99", "end of the subprogram"),
     number("I", "arc centre X", "mm"),
     number("J", "arc centre Y", "mm"),
+    number("K", "arc centre Z, or way of a turn", "mm"),
     coordinate("X"),
     coordinate("Y"),
     coordinate("Z"),
@@ -99,6 +127,10 @@ pub const LANGUAGE: &[Meaning] = &[
     number("S", "", "1/min"),
     number("T", "cutter T", ""),
     number("H", "length offset", ""),
+    number("D", "cutter’s width of D", ""),
+    number("L", "times", ""),
+    number("N", "line", ""),
+    number("O", "program", ""),
     number("R", "clear height", "mm"),
     number("Q", "pecks of", "mm"),
     number("P", "", "s"),
@@ -107,7 +139,7 @@ pub const LANGUAGE: &[Meaning] = &[
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Dialect, Heading, Stop, post};
+    use crate::{Heading, Stop, post};
     use geom::{DVec2, DVec3};
     use path::motion::{Coolant, Cycle, Move, Toolpath};
 
@@ -136,21 +168,20 @@ mod tests {
                 },
             ],
         };
-        let text = post(
-            &Heading { stops: vec![Stop { before: 0, lines: vec!["Look".into()] }], ..Heading::default() },
-            &[drill],
-            &Dialect::bench_mill(),
-        )
-        .text;
-        let mut words = 0;
-        for line in text.lines().filter(|l| !l.starts_with(['(', '%'])) {
-            for w in line.split('(').next().unwrap_or_default().split_whitespace() {
-                let letter = &w[..1];
-                let known = |x: &str| LANGUAGE.iter().any(|m| m.word == x);
-                assert!(if matches!(letter, "G" | "M") { known(w) } else { known(letter) }, "{w} in {line}");
-                words += 1;
+        for d in shop::dialect::shipped() {
+            let heading = Heading { stops: vec![Stop { before: 0, lines: vec!["Look".into()] }], ..Heading::default() };
+            let text = post(&heading, std::slice::from_ref(&drill), d).unwrap().text;
+            let mut words = 0;
+            for line in text.lines() {
+                for (letter, value) in crate::lex::line(line).unwrap().words {
+                    let crate::lex::Value::Number(v, _) = value else { panic!("{line}") };
+                    let known = |x: &str| LANGUAGE.iter().any(|m| m.word == x);
+                    let code = format!("{letter}{v}");
+                    assert!(if matches!(letter, 'G' | 'M') { known(&code) } else { known(&letter.to_string()) }, "{code} in {line}");
+                    words += 1;
+                }
             }
+            assert!(words > 20, "{text}");
         }
-        assert!(words > 20, "{text}");
     }
 }

@@ -1,19 +1,24 @@
 //! Programs as text: posting them for a control and reading them back.
 //!
-//! The language is RS-274 as NISTIR 6556 (Kramer, Proctor, Messina 2000) describes it, the milling part. The reader is the
-//! product's witness: what is proved is the text, not the motion that made it. It accepts what the demo dialect needs and a
-//! little more, and refuses the rest by name and line, never by guessing: variables, expressions, subprograms, cutter
-//! compensation, arcs outside G17, rotation, inverse-time feed.
+//! The language is RS-274 as NISTIR 6556 (Kramer, Proctor, Messina 2000) describes it, the milling part, with the habits of each control as data
+//! (`shop::dialect`). The reader is the product's witness: what is proved is the text, not the motion that made it. It refuses by name and line
+//! what it does not understand, never by guessing. Words that the publication lacks and that many controls understand alike (subprograms, loops, turned,
+//! scaled and polar coordinates, feed by the turn) are read and marked as such.
 
-mod dialect;
+mod act;
+mod explain;
 mod language;
 mod lex;
 mod post;
 mod promise;
 mod read;
+mod translate;
+mod write;
 
-pub use dialect::Dialect;
+pub use shop::dialect::Dialect;
+pub use translate::translate;
+pub use explain::{Told, explain, particulars};
 pub use language::{LANGUAGE, Meaning, WordKind};
-pub use post::{Heading, PostTool, Stop, post};
+pub use post::{Heading, PostError, PostTool, Stop, post};
 pub use promise::{Anchored, Changes, Posted, Promise, anchor, changes};
-pub use read::{Program, ReadError, ReadSettings, Shape, Step, StepKind, read};
+pub use read::{Hole, Program, ReadError, ReadSettings, Shape, Step, StepKind, read};

@@ -10,7 +10,7 @@ fn run(text: &str) -> program::Program {
 }
 
 fn refused(text: &str) -> String {
-    read(text, &ReadSettings::default()).expect_err(text).to_string()
+    read(text, &ReadSettings { most_steps: 20_000, ..ReadSettings::default() }).expect_err(text).to_string()
 }
 
 /// From (1,2,3): `G90 G81 G98 X4 Y5 Z1.5 R2.8` → rapid (4,5,3), rapid Z2.8, feed Z1.5, rapid Z3.
@@ -111,8 +111,23 @@ fn errors_name_line_and_remedy() {
         ("G0 X1\nG2 X5 Y0 I1 J1 F10", "off its circle"),
         ("G0 G1 X1", "same group"),
         ("G0 X1 X2", "twice"),
-        ("G41 D1", "cutter compensation"),
-        ("G18\nG0 X0 Z0\nG2 X1 Z1 R1 F10", "G17 only"),
+        ("G41 D1", "no cutter T1"),
+        ("G18\nG0 X0 Z0\nG2 X1 Z1 I1 J1 F10", "J does not belong"),
+        ("G18 F10\nG81 X0 Z-1 R1", "G17 only"),
+        ("G87 X0 Z-1 R1 F10", "write the bore out"),
+        ("G93 G1 X1", "own F"),
+        ("G95 F0.1\nG1 X1", "stands still"),
+        ("G10 L3 P1", "G10 L2"),
+        ("G92.3", "does not show"),
+        ("#1 = #2", "before this program sets it"),
+        ("#5221 = 3", "zero or an offset"),
+        ("M98 P7", "not in this text"),
+        ("M99", "M30"),
+        ("GOTO 5", "no line"),
+        ("WHILE [1] DO1", "no END1"),
+        ("N1 GOTO 1", "does a loop end"),
+        ("G51 P0", "factor"),
+        ("G0 X[1/0]", "divided"),
         ("X1", "without a motion word"),
         ("G80 X1", "G80"),
         ("G55", "knows no such zero"),
@@ -156,5 +171,120 @@ fn further_zeros_stand_where_the_plan_says() {
     assert_eq!(*ends.last().unwrap(), v(1.0, 2.0, 3.0));
     let e = read("G21 G90 G56\nM30\n", &s).unwrap_err();
     assert!(e.line == 1 && e.what.contains("zeros"), "{e}");
-    assert!(read("G59.1\nM30\n", &s).unwrap_err().what.contains("G54 to G59"));
+    assert!(read("G59.1\nM30\n", &s).unwrap_err().what.contains("knows no such zero"));
+}
+
+/// NISTIR 6556, 3.5.3.2: in G18 an arc has I and K, seen from +Y; in G19 J and K. A quarter from (10, 0) to (0, 10) about zero keeps its radius and its
+/// length within what its chords may be off by.
+#[test]
+fn arcs_stand_in_the_other_planes() {
+    // Seen from +Y with Z to the right of X as the second axis: from +Z to +X is counter-clockwise (G3).
+    for (text, axis) in [("G18 G0 X0 Y5 Z10\nG3 X10 Z0 I0 K-10 F100", 1), ("G19 G0 X5 Y10 Z0\nG3 Y0 Z10 J-10 K0 F100", 0)] {
+        let p = run(text);
+        let cut: Vec<_> = p.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })).collect();
+        let length: f64 = cut.iter().map(|s| s.length()).sum();
+        assert!((length - std::f64::consts::FRAC_PI_2 * 10.0).abs() < 1e-3, "{length}");
+        for s in &cut {
+            let mut q = s.at(0.5);
+            assert!((q[axis] - 5.0).abs() < 1e-9);
+            q[axis] = 0.0;
+            assert!(q.length() < 10.0 + 1e-9 && q.length() > 10.0 - 6e-4, "{q}");
+        }
+    }
+    // The long way round the other way.
+    let p = run("G18 G0 X0 Y5 Z10\nG2 X10 Z0 I0 K-10 F100");
+    let length: f64 = p.steps[1..].iter().map(program::Step::length).sum();
+    assert!((length - 1.5 * std::f64::consts::PI * 10.0).abs() < 5e-3, "{length}");
+}
+
+fn beside(text: &str, radius: f64) -> program::Program {
+    let s = ReadSettings { zero_in_machine: DVec3::ZERO, radii: [(1, radius)].into(), ..Default::default() };
+    read(text, &s).unwrap_or_else(|e| panic!("{text}: {e}"))
+}
+
+/// A square of 20 gone round outside on the left, clockwise, with a cutter of radius 3: four sides 3 mm beside, a quarter circle of radius 3 about each corner.
+#[test]
+fn a_compensated_square_is_a_square_with_round_corners() {
+    let text = "G0 X5 Y-20 Z0\nG41 D1 G1 X0 Y0 F100\nG1 Y20\nX20\nY0\nX0\nG40 X-20 Y-20\nM30\n";
+    let p = beside(text, 3.0);
+    let cut: Vec<_> = p.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })).collect();
+    // NISTIR 6556: the first move ends where its way is tangent to the cutter's circle about the programmed point.
+    let (from, end) = (cut[0].from.truncate(), cut[0].to.truncate());
+    assert!((end.length() - 3.0).abs() < 1e-9 && (end - from).dot(end).abs() < 1e-9, "{end}");
+    // Left of the way there.
+    assert!((end - from).perp_dot(-end) < 0.0);
+    let arcs: Vec<_> = cut.iter().filter_map(|s| match s.shape { Shape::Arc { center, sweep } => Some((center, s.from.truncate().distance(center), sweep)), Shape::Line => None }).collect();
+    for (corner, n) in [((0.0, 20.0), 1), ((20.0, 20.0), 2), ((20.0, 0.0), 3)] {
+        let a = arcs.iter().find(|a| a.0.distance(DVec2::new(corner.0, corner.1)) < 1e-9).unwrap_or_else(|| panic!("{n}: {arcs:?}"));
+        assert!((a.1 - 3.0).abs() < 1e-9 && (a.2 + std::f64::consts::FRAC_PI_2).abs() < 1e-9, "{a:?}");
+    }
+    let side = cut.iter().find(|s| s.shape == Shape::Line && (s.from.x + 3.0).abs() < 1e-9).unwrap();
+    assert!((side.to.x + 3.0).abs() < 1e-9 && (side.to.y - 20.0).abs() < 1e-9);
+    // Every step begins where the last one ended, and the way off ends where it says.
+    for w in p.steps.windows(2) {
+        assert!(w[0].to.distance(w[1].from) < 1e-9, "{:?}\n{:?}", w[0], w[1]);
+    }
+    assert!(p.steps.last().unwrap().to.distance(DVec3::new(-20.0, -20.0, 0.0)) < 1e-9);
+}
+
+/// Inside a square the cutter's centre stays a radius off both walls in a corner; an arc keeps its centre and loses the radius.
+#[test]
+fn inside_corners_end_where_neighbours_meet() {
+    let text = "G0 X10 Y10 Z0\nG41 D1 G1 X10 Y0 F100\nX20\nY20\nG3 X0 Y20 I-10 J0\nG1 Y0\nX10\nG40 X10 Y10\nM30\n";
+    let p = beside(text, 3.0);
+    let ends: Vec<DVec2> = p.steps.iter().filter(|s| s.moves()).map(|s| s.to.truncate()).collect();
+    assert!(ends.iter().any(|e| e.distance(DVec2::new(17.0, 3.0)) < 1e-9), "{ends:?}");
+    assert!(ends.iter().any(|e| e.distance(DVec2::new(3.0, 3.0)) < 1e-9), "{ends:?}");
+    let arc = p.steps.iter().find_map(|s| match s.shape { Shape::Arc { center, sweep } if center.distance(DVec2::new(10.0, 20.0)) < 1e-9 => Some((s.from.truncate().distance(center), sweep)), _ => None }).unwrap();
+    assert!((arc.0 - 7.0).abs() < 1e-9 && (arc.1 - std::f64::consts::PI).abs() < 1e-9, "{arc:?}");
+    // A cutter that does not fit is refused with the line.
+    let s = ReadSettings { zero_in_machine: DVec3::ZERO, radii: [(1, 11.0)].into(), ..Default::default() };
+    let e = read(text, &s).unwrap_err();
+    assert!(e.line >= 2 && (e.what.contains("fit") || e.what.contains("larger") || e.what.contains("shorter")), "{e}");
+}
+
+/// Entry by an arc: a straight move, then an arc that is tangent to the contour, as NISTIR 6556 shows its general entry.
+#[test]
+fn an_arc_leads_in() {
+    let text = "G0 X-10 Y-20 Z0\nG41 D1 G1 X-10 Y0 F100\nG2 X0 Y10 I10 J0\nG1 X30\nG40 Y30\nM30\n";
+    let p = beside(text, 4.0);
+    let arc = p.steps.iter().find_map(|s| match s.shape { Shape::Arc { center, .. } if center.distance(DVec2::ZERO) < 1e-9 => Some(s), _ => None }).unwrap();
+    // Left of a clockwise arc is outside.
+    assert!((arc.from.truncate().length() - 14.0).abs() < 1e-9 && arc.to.truncate().distance(DVec2::new(0.0, 14.0)) < 1e-9, "{arc:?}");
+}
+
+/// NISTIR 6556, 3.5.5: G10 L2 sets a zero in machine coordinates.
+#[test]
+fn g10_sets_a_zero() {
+    let s = ReadSettings { zero_in_machine: DVec3::new(100.0, 50.0, -300.0), ..Default::default() };
+    let p = read("G10 L2 P2 X110 Y50 Z-300\nG55 G0 X1 Y2 Z3\nM30\n", &s).unwrap();
+    assert_eq!(p.steps[0].to, DVec3::new(11.0, 2.0, 3.0));
+}
+
+/// Extensions: each is read as common controls do, and marked.
+#[test]
+fn extensions_are_marked() {
+    let p = run("G68 X0 Y0 R90\nG0 X10 Y0\nG2 X0 Y10 I-10 J0 F100\nG69\nG0 X1");
+    assert!(p.steps[0].to.truncate().distance(DVec2::new(0.0, 10.0)) < 1e-9);
+    assert!(p.steps[1].to.truncate().distance(DVec2::new(-10.0, 0.0)) < 1e-9);
+    let Shape::Arc { center, .. } = p.steps[1].shape else { panic!() };
+    assert!(center.length() < 1e-9);
+    assert_eq!(p.extensions, vec![(1, "G68".to_string())]);
+    let p = run("G51 X0 Y0 Z0 P2\nG0 X3 Y4\nG50\nG16\nG0 X10 Y30\nG15\nG52 X5\nG0 X0 Y0");
+    let ends: Vec<DVec2> = p.steps.iter().map(|s| s.to.truncate()).collect();
+    assert!(ends[0].distance(DVec2::new(6.0, 8.0)) < 1e-9);
+    assert!(ends[1].distance(DVec2::new(75f64.sqrt(), 5.0)) < 1e-9 && ends[2].distance(DVec2::new(5.0, 0.0)) < 1e-9, "{ends:?}");
+    // A subprogram three times, a loop of four, feed by the turn.
+    let p = run("G91 G0 Z10\nM98 P100 L3\n#1 = 0\nWHILE [#1 LT 4] DO1\nG0 Y1\n#1 = [#1 + 1]\nEND1\nS1000 M3\nG95 F0.2\nG1 Z-1\nM30\nO0100\nG0 X2\nM99\n");
+    let last = p.steps.last().unwrap();
+    assert_eq!(last.to.truncate(), DVec2::new(6.0, 4.0));
+    assert_eq!(last.kind, StepKind::Feed { feed: 200.0 });
+    assert_eq!(p.extensions.iter().map(|e| e.1.as_str()).collect::<Vec<_>>(), ["M98", "WHILE", "G95"]);
+}
+
+/// NISTIR 6556, 3.3.3: all values of a line are worked out before any variable is set.
+#[test]
+fn variables_are_set_after_their_line() {
+    let p = run("#3 = 6\n#3 = 15 #4 = [#3 * 2]\nG0 X#3 Y[#4 + 1]");
+    assert_eq!(p.steps[0].to.truncate(), DVec2::new(15.0, 13.0));
 }

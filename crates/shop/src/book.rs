@@ -33,6 +33,8 @@ pub enum FieldKind {
     Choice,
     /// Id of a material.
     Material,
+    /// Short name of a control.
+    Control,
     /// Lines of numbers.
     Rows,
 }
@@ -555,7 +557,7 @@ mod tests {
             let mut e = ch.fresh(&s).unwrap();
             for k in ["name", "id"] {
                 if e.get(k).is_some() {
-                    e[k] = json!("a new one");
+                    e[k] = json!(if ch.key == "dialects" { "a-new-one" } else { "a new one" });
                 }
             }
             s.with(&change(&ch.key, None, Some(e))).unwrap_or_else(|e| panic!("{}: {e}", ch.key));

@@ -2,6 +2,7 @@
 
 pub mod book;
 pub mod collet;
+pub mod dialect;
 pub mod machine;
 pub mod pallet;
 pub mod standards;
@@ -10,6 +11,7 @@ pub mod tilting;
 pub mod tool;
 
 use collet::ColletBlock;
+use dialect::Dialect;
 use machine::{Chuck, JawBlanks, Machine, Material, Vise};
 use pallet::{Adhesive, Pallet, Pin, Screw};
 use serde::{Deserialize, Serialize};
@@ -64,10 +66,18 @@ pub struct Shop {
     /// Blocks with collets, for bars.
     #[serde(default)]
     pub collet_blocks: Vec<ColletBlock>,
+    /// Controls that programs can be written for; the mill names its own.
+    #[serde(default = "dialects")]
+    pub dialects: Vec<Dialect>,
     /// Cutters in their holders.
     pub crib: Vec<Tool>,
     /// Materials.
     pub materials: Vec<Material>,
+}
+
+/// What a shop begins with.
+fn dialects() -> Vec<Dialect> {
+    dialect::shipped().to_vec()
 }
 
 /// Data of the shop that does not make sense.
@@ -82,6 +92,14 @@ pub enum ShopError {
     /// No such material.
     #[error("no material is called '{name}'; there are {known}")]
     NoMaterial {
+        /// Asked for.
+        name: String,
+        /// What there is.
+        known: String,
+    },
+    /// No such control.
+    #[error("no control is called '{name}'; there are {known}")]
+    NoDialect {
         /// Asked for.
         name: String,
         /// What there is.
@@ -150,6 +168,7 @@ impl Shop {
             sheets: place.sheets,
             sheet_screws: place.sheet_screws,
             collet_blocks: place.collet_blocks,
+            dialects: dialects(),
             crib: crib.tool,
             materials: materials.material,
         };
@@ -162,7 +181,7 @@ impl Shop {
     /// # Errors
     /// [`ShopError::Wrong`] and [`ShopError::NoMaterial`], with what to do.
     pub fn check(&self) -> Result<(), ShopError> {
-        let one_by_one: [&dyn Fn() -> Option<String>; 17] = [
+        let one_by_one: [&dyn Fn() -> Option<String>; 18] = [
             &|| self.machine.fault(),
             &|| self.vise.fault(),
             &|| self.crib.iter().find_map(Tool::fault),
@@ -180,6 +199,7 @@ impl Shop {
             &|| self.sheets.iter().find_map(WasteSheet::fault),
             &|| self.sheet_screws.iter().find_map(SheetScrew::fault),
             &|| self.collet_blocks.iter().find_map(ColletBlock::fault),
+            &|| self.dialects.iter().find_map(Dialect::fault),
         ];
         if let Some(fault) = one_by_one.iter().find_map(|f| f()) {
             return Err(ShopError::Wrong(fault));
@@ -202,6 +222,18 @@ impl Shop {
                 return Err(ShopError::Wrong(format!("the material '{}' is given twice", m.id)));
             }
         }
+        for (k, d) in self.dialects.iter().enumerate() {
+            if self.dialects[..k].iter().any(|o| o.id == d.id) {
+                return Err(ShopError::Wrong(format!("the control '{}' is given twice", d.id)));
+            }
+        }
+        let control = self.dialect(&self.machine.dialect)?;
+        if self.machine.rigid_tapping && control.tapping == dialect::Tapping::WrittenOut {
+            return Err(ShopError::Wrong(format!(
+                "the mill taps in step with its spindle, and its control ({}) has no words for that: choose how it leads a tap, or say that it does not",
+                control.name
+            )));
+        }
         if self.materials.is_empty() || self.crib.is_empty() {
             return Err(ShopError::Wrong("a shop has a material and a cutter at least".into()));
         }
@@ -220,9 +252,24 @@ impl Shop {
         out.extend(self.straps.iter().map(|x| ("strap", x.name.as_str())));
         out.extend(self.sheets.iter().map(|x| ("sheet", x.name.as_str())));
         out.extend(self.collet_blocks.iter().map(|x| ("collet block", x.name.as_str())));
+        out.extend(self.dialects.iter().map(|x| ("control", x.name.as_str())));
         out
     }
 
+    /// A control by its short name; of this shop, else of those that ship with the product.
+    ///
+    /// # Errors
+    /// [`ShopError::NoDialect`] with the names that there are.
+    pub fn dialect(&self, id: &str) -> Result<&Dialect, ShopError> {
+        let all = || self.dialects.iter().chain(dialect::shipped());
+        let known = || {
+            let mut ids: Vec<&str> = all().map(|d| d.id.as_str()).collect();
+            let mut seen = std::collections::BTreeSet::new();
+            ids.retain(|i| seen.insert(*i));
+            ids.join(", ")
+        };
+        all().find(|d| d.id == id).ok_or_else(|| ShopError::NoDialect { name: id.into(), known: known() })
+    }
     /// By id or name, whatever the case.
     pub fn material(&self, name: &str) -> Result<&Material, ShopError> {
         let known = || self.materials.iter().map(|m| m.id.as_str()).collect::<Vec<_>>().join(", ");

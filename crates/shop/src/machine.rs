@@ -64,6 +64,9 @@ pub struct Machine {
     /// The control holds the feed to the spindle's turns while it taps, and back: a tap may sit in a stiff holder.
     #[serde(default)]
     pub rigid_tapping: bool,
+    /// Its control: short name of a description of how programs are written for it.
+    #[serde(default = "control")]
+    pub dialect: String,
     /// To turn the spindle round at the bottom of a tapped hole, s.
     #[serde(default = "reversal")]
     pub reversal_s: f64,
@@ -72,6 +75,11 @@ pub struct Machine {
 /// Turning a spindle round takes about a second (common practice, no source).
 fn reversal() -> f64 {
     1.0
+}
+
+/// The control that a shop without a word about it has.
+fn control() -> String {
+    "bench".into()
 }
 
 /// A commanded speed may differ from a step by this share, and still be that step.
@@ -109,6 +117,12 @@ impl Machine {
     /// Middle of its travel along x and y, machine coordinates, mm.
     pub fn middle_mm(&self) -> [f64; 2] {
         [0, 1].map(|k| f64::midpoint(self.travel_min_mm[k], self.travel_max_mm[k]))
+    }
+    /// Where its axes stand when they are sent to their reference point, machine coordinates, mm: at the upper ends of their travel, z at the
+    /// top, the table at the front (common practice, no source).
+    pub fn reference_mm(&self) -> [f64; 3] {
+        let [x, y, _] = self.travel_max_mm;
+        [x, y, 0.0]
     }
     /// Can the spindle run at this speed? Where it has steps, only at them.
     pub fn runs_at(&self, rpm: f64) -> bool {
