@@ -16,7 +16,7 @@ use std::time::Instant;
 pub const READER_WORD: &str = "read-model";
 
 pub(crate) const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF) [--material NAME] [--machine NAME] [--stock X,Y,Z | --rack CSV] [--solid N] [--stays N] [--unit mm|inch|cm|m]
-                [--thickness MM] [--answer QUESTION=ANSWER]… [--hold vise|soft-jaws[,…]] [--scheme NAME] [--pieces N] [--compare] [--shop FILE] --out DIR
+                [--thickness MM] [--answer QUESTION=ANSWER]… [--hold vise|soft-jaws[,…]] [--scheme NAME] [--pieces N] [--compare] [--dialect NAME] [--shop FILE] --out DIR
        goldchip questions PART [--solid N] [--unit mm|inch|cm|m] [--answer QUESTION=ANSWER]…
        goldchip prove PLAN_DIR [--shop FILE]
        goldchip dialects [--long] [--shop FILE]
@@ -219,6 +219,7 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
             Long("unit") => drop(settled.answers.insert("unit".into(), parser.value()?.string()?)),
             Long("thickness") => drop(settled.answers.insert("thickness".into(), parser.value()?.string()?)),
             Long("answer") => answered(&parser.value()?.string()?, &mut settled)?,
+            Long("dialect") => settled.control = Some(parser.value()?.string()?),
             Long("hold") => settled.hold = Some(kinds(&parser.value()?.string()?)?),
             Long("scheme") => settled.scheme = Some(parser.value()?.string()?.parse().map_err(Failure::Refused)?),
             Long("pieces") => settled.quantity = Some(pieces(&parser.value()?.string()?)?),
@@ -236,6 +237,9 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
         && !shop.machine.name.eq_ignore_ascii_case(&name)
     {
         return Err(JobError::from(shop::ShopError::NoMachine { name, known: shop.machine.id.clone() }).into());
+    }
+    if let Some(d) = &settled.control {
+        shop.dialect(d).map_err(JobError::from)?;
     }
     if let Some(m) = &settled.material {
         shop.material(m).map_err(JobError::from)?;

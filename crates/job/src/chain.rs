@@ -73,6 +73,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         clock = Instant::now();
     };
     let material = stocking::material_of(shop, settled)?;
+    let (control, control_lost) = Control::chosen(shop, settled)?;
     desk.tell("stock and sides", 0.0)?;
     // A rehearsal stands as the real part will.
     let wish = settled.wish();
@@ -159,7 +160,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let mut made = Vec::new();
     for s in &scheme.setups {
         if let Some(m) = s.hold.makes() {
-            match made::made(m, title, &s.name, shop, desk)? {
+            match made::made(m, title, &s.name, shop, &control, desk)? {
                 Ok(m) => made.push(m),
                 Err(why) => scheme.findings.push(made::not_made(&s.name, m.name(), &why)),
             }
@@ -182,6 +183,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     routes.iter_mut().for_each(|r| findings.append(&mut r.notes));
     findings.extend(beside::in_the_hold(part, &scheme));
     findings.extend(stock_findings);
+    findings.extend(control_lost);
     if settled.rehearsal.is_some() {
         findings.push(
             Finding::new(
@@ -208,7 +210,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             findings.extend(remarks(&h.name, &ops));
             let after = layers(&route.stock);
             let rehearsal = settled.rehearsal.is_some();
-            Ok(SidePlan { after, ..side_plan(h, ops, finished, title, material, rehearsal, shop, &scheme)?.0 })
+            Ok(SidePlan { after, ..side_plan(h, ops, finished, title, material, rehearsal, shop, &control, &scheme)?.0 })
         })
         .collect::<Result<_, JobError>>()?;
     for s in &mut sides {
@@ -231,7 +233,7 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let heading = plan.scheme.clone();
     let again = |s: &SidePlan| {
         let rehearsal = settled.rehearsal.is_some();
-        side_plan(&s.setup, s.operations.clone(), s.finished.clone(), title, material, rehearsal, shop, &heading)
+        side_plan(&s.setup, s.operations.clone(), s.finished.clone(), title, material, rehearsal, shop, &control, &heading)
     };
     let by_hand = |id: &str| settled.operations.get(id).is_some_and(|o| own_feeds(o).feed.is_some());
     let plan = ease::eased(part, plan, by_hand, shop, desk, again)?;
@@ -247,6 +249,7 @@ pub(crate) fn plan_single(
     material: &shop::machine::Material,
     making: Making,
     setup: Setup,
+    control: &Control,
     desk: &Desk,
 ) -> Result<Plan, JobError> {
     let nothing = Settled::default();
@@ -280,7 +283,7 @@ pub(crate) fn plan_single(
     findings.extend(hold_findings(&setup, &ops, material, &nothing));
     findings.extend(remarks(&setup.name, &ops));
     let finished = std::mem::take(&mut route.finished);
-    let (side, _) = side_plan(&setup, ops, finished, title, material, false, shop, &scheme)?;
+    let (side, _) = side_plan(&setup, ops, finished, title, material, false, shop, control, &scheme)?;
     findings.append(&mut scheme.findings);
     let whole = scheme.clone();
     let plan = Plan {
@@ -295,7 +298,7 @@ pub(crate) fn plan_single(
         crossings: Vec::new(),
     };
     let again = |s: &SidePlan| {
-        side_plan(&s.setup, s.operations.clone(), s.finished.clone(), title, material, false, shop, &whole)
+        side_plan(&s.setup, s.operations.clone(), s.finished.clone(), title, material, false, shop, control, &whole)
     };
     ease::eased(part, plan, |_| false, shop, desk, again)
 }
@@ -386,6 +389,7 @@ fn side_plan(
     material: &shop::machine::Material,
     rehearsal: bool,
     shop: &Shop,
+    control: &Control,
     scheme: &Scheme,
 ) -> Result<(SidePlan, Vec<(u32, usize, usize)>), JobError> {
     let mut numbers: Vec<u32> = Vec::new();
@@ -427,7 +431,7 @@ fn side_plan(
     let at = |stops: u32| made.iter().position(|o| o.after_stop >= stops).unwrap_or(made.len());
     let stops = (1..).zip(h.hold.at_stops()).map(|(n, lines)| Stop { before: at(n), lines }).collect();
     let heading = Heading { stops, ..heading };
-    let control = Control::of(shop)?;
+    let control = control.clone();
     let Posted { text, promises, moves } = program::post(&heading, &paths, &control.dialect)?;
     let side = SidePlan {
         setup: h.clone(),

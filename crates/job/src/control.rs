@@ -1,8 +1,11 @@
 //! What a program is written for and read by: a control's description, and where its reference point is.
 
 use geom::DVec3;
+use crate::Settled;
 use program::{Dialect, ReadSettings};
+use reason::{Act, Finding, Kind, Severity};
 use serde::{Deserialize, Serialize};
+use shop::dialect::Tapping;
 use shop::machine::Machine;
 use shop::tool::Tool;
 use shop::{Shop, ShopError};
@@ -23,6 +26,29 @@ impl Control {
     /// [`ShopError::NoDialect`] where the mill names one that the shop does not have.
     pub fn of(shop: &Shop) -> Result<Control, ShopError> {
         Ok(Control::new(shop.dialect(&shop.machine.dialect)?, &shop.machine))
+    }
+    /// The control that a job's programs are written for: the one that was chosen, else the mill's. A finding where the shop has no such control any more, or
+    /// where it cannot lead a tap as the mill does.
+    ///
+    /// # Errors
+    /// As [`Control::of`].
+    pub fn chosen(shop: &Shop, settled: &Settled) -> Result<(Control, Option<Finding>), ShopError> {
+        let own = Control::of(shop)?;
+        let Some(id) = &settled.control else { return Ok((own, None)) };
+        let back = |what: String, why: &str| {
+            let f = Finding::new(Kind::DecisionLost, Severity::Warn, what, why);
+            f.keyed(id).mended_by("Write for the mill's own control", Act::Control { id: None })
+        };
+        let Ok(d) = shop.dialect(id) else {
+            let what = format!("Programs were to be written for the control '{id}', which the shop does not have");
+            return Ok((own, Some(back(what, "They are written for the mill's own control."))));
+        };
+        if d.tapping == Tapping::WrittenOut && shop.machine.rigid_tapping {
+            let what = format!("{} has no words to tap in step with the spindle", d.name);
+            let why = "The mill taps so, with stiff holders. The programs are written for its own control.";
+            return Ok((own, Some(back(what, why))));
+        }
+        Ok((Control::new(d, &shop.machine), None))
     }
     /// A mill with this control.
     pub fn new(dialect: &Dialect, machine: &Machine) -> Control {

@@ -39,6 +39,8 @@ pub enum Decision {
     Scheme { id: Option<String> },
     /// So many are made; none: one.
     Quantity { pieces: Option<u32> },
+    /// Programs are written for this control; none: that of the mill.
+    Control { id: Option<String> },
     /// Numbers or cutter of one operation.
     Operation { id: String, change: Option<Override> },
     /// One operation goes directly before another of its side.
@@ -75,6 +77,7 @@ impl Decision {
             Decision::Hold { .. } => "hold".into(),
             Decision::Scheme { .. } => "scheme".into(),
             Decision::Quantity { .. } => "quantity".into(),
+            Decision::Control { .. } => "control".into(),
             Decision::Operation { id, .. } => format!("operation/{id}"),
             Decision::Sequence { id, .. } => format!("sequence/{id}"),
             Decision::Answer { question, .. } => format!("answer/{question}"),
@@ -97,6 +100,7 @@ impl Decision {
             Decision::Hold { .. } => Decision::Hold { kinds: None },
             Decision::Scheme { .. } => Decision::Scheme { id: None },
             Decision::Quantity { .. } => Decision::Quantity { pieces: None },
+            Decision::Control { .. } => Decision::Control { id: None },
             Decision::Operation { id, .. } => Decision::Operation { id: id.clone(), change: None },
             Decision::Sequence { id, .. } => Decision::Sequence { id: id.clone(), before: None },
             Decision::Answer { question, .. } => Decision::Answer { question: question.clone(), answer: None },
@@ -134,6 +138,7 @@ impl Decision {
             Decision::Quantity { pieces: Some(n) } => {
                 (!(1..=100_000).contains(n)).then(|| "Between 1 and 100 000 pieces are made".into())
             }
+            Decision::Control { id: Some(id) } => (id.is_empty() || id.len() > 60).then(|| "Name a control of the shop".into()),
             Decision::Operation { change: Some(c), .. } => {
                 let checks = [
                     (c.rpm, "speed", 1.0, 200_000.0, "1/min"),
@@ -220,6 +225,9 @@ pub struct Settled {
     /// So many are made; none: one.
     #[serde(default)]
     pub quantity: Option<u32>,
+    /// Control that programs are written for; none: that of the mill.
+    #[serde(default)]
+    pub control: Option<String>,
     /// By operation id.
     pub operations: BTreeMap<String, Override>,
     /// Operations moved within their side, one after the other. A move taken up again (by undo) stands where it first stood.
@@ -278,6 +286,7 @@ impl Settled {
                 // A name that an older build knew is none any more.
                 Decision::Scheme { id } => s.scheme = id.as_ref().and_then(|id| id.parse().ok()),
                 Decision::Quantity { pieces } => s.quantity = *pieces,
+                Decision::Control { id } => s.control.clone_from(id),
                 Decision::Operation { id, change: Some(c) } => {
                     s.operations.insert(id.clone(), *c);
                 }
@@ -393,6 +402,7 @@ mod tests {
             Act::Scheme { id: None },
             Act::Rehearsal { on: None },
             Act::Edited { setup: "side 1".into(), sha: None, file: String::new() },
+            Act::Control { id: None },
         ];
         for act in all {
             let json = serde_json::to_value(&act).unwrap();

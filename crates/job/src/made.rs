@@ -90,6 +90,7 @@ pub(crate) fn made(
     title: &str,
     setup: &str,
     shop: &Shop,
+    control: &crate::Control,
     desk: &Desk,
 ) -> Result<Result<Made, String>, JobError> {
     desk.tell("what is made to hold it", 0.0)?;
@@ -112,7 +113,7 @@ pub(crate) fn made(
     let kept = !desk.model.is_empty();
     let model = if kept { StageKey::new("jaws").with(&carved.step).done() } else { String::new() };
     let desk = Desk { model, cache: desk.cache, stop: desk.stop, heard: desk.heard };
-    let plan = plan_single(&part, &title, shop, material, making, making.own_setup(shop), &desk)?;
+    let plan = plan_single(&part, &title, shop, material, making, making.own_setup(shop), control, &desk)?;
     Ok(Ok(Made {
         name: making.name().into(),
         title,

@@ -39,6 +39,9 @@ pub struct Sheet {
     pub stock: StockSheet,
     /// How it is held, why so.
     pub hold: HoldSheet,
+    /// What its programs are written for.
+    #[serde(default)]
+    pub control: ControlSheet,
     /// Sides in order.
     pub sides: Vec<SideSheet>,
     /// Pieces that are made to hold it.
@@ -46,6 +49,46 @@ pub struct Sheet {
     pub made: Vec<MadeSheet>,
     /// The proof.
     pub proof: ProofSheet,
+}
+
+/// The control that the programs are written for.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct ControlSheet {
+    /// Short name.
+    pub id: String,
+    /// In words.
+    pub name: String,
+    /// What is particular about its programs.
+    pub about: String,
+    /// Lengths in its text are inch.
+    pub inch: bool,
+    /// Its numbers have no point: digits of lengths and of feeds.
+    pub increments: Option<[u32; 2]>,
+    /// P of a dwell is in milliseconds.
+    pub milliseconds: bool,
+    /// Ending of a program's file.
+    pub extension: String,
+    /// Somebody chose it; else it is the mill's own.
+    pub chosen: bool,
+    /// All that may be chosen: short name and words.
+    pub all: Vec<(String, String)>,
+}
+
+impl ControlSheet {
+    fn of(plan: &Plan, shop: &Shop, settled: &Settled) -> ControlSheet {
+        let Some(d) = plan.sides.first().map(|s| &s.control.dialect) else { return ControlSheet::default() };
+        ControlSheet {
+            id: d.id.clone(),
+            name: d.name.clone(),
+            about: program::particulars(d),
+            inch: d.inch,
+            increments: (d.point == shop::dialect::Point::None).then_some([d.decimals, d.feed_decimals]),
+            milliseconds: d.dwell == shop::dialect::Dwell::PMilliseconds,
+            extension: d.extension.clone(),
+            chosen: settled.control.as_ref() == Some(&d.id),
+            all: shop.dialects.iter().map(|d| (d.id.clone(), d.name.clone())).collect(),
+        }
+    }
 }
 
 /// A piece that is made to hold the part: a job of its own in one setup.
@@ -359,6 +402,7 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
         ledger.changes += s.ledger.changes;
     }
     Sheet {
+        control: ControlSheet::of(plan, shop, settled),
         part: part_sheet(part, shop, settled),
         stock: StockSheet {
             material: plan.material.clone(),

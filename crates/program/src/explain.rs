@@ -2,10 +2,12 @@
 
 use crate::lex::{self, Value};
 use crate::{LANGUAGE, Program, ReadError, ReadSettings, Shape, StepKind, read};
+use serde::Serialize;
 use shop::dialect::{Arcs, Dialect, Dwell, LengthOffset, Point, Tapping};
+use ts_rs::TS;
 
 /// A line and what it does.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, TS)]
 pub struct Told {
     /// From 1.
     pub line: u32,

@@ -12,10 +12,12 @@ mod lex;
 mod post;
 mod promise;
 mod read;
+mod sample;
 mod translate;
 mod write;
 
 pub use shop::dialect::Dialect;
+pub use sample::{Sample, sample};
 pub use translate::translate;
 pub use explain::{Told, explain, particulars};
 pub use language::{LANGUAGE, Meaning, WordKind};

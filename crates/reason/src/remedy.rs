@@ -44,6 +44,11 @@ pub enum Act {
         /// Always none.
         mark: Option<()>,
     },
+    /// Programs are written for the mill's own control again.
+    Control {
+        /// Always none.
+        id: Option<()>,
+    },
     /// The sides are the proposed ones again.
     Order {
         /// Always none.

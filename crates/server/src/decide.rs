@@ -106,6 +106,8 @@ pub fn words(d: &Decision) -> String {
         Decision::Scheme { id: Some(id) } => {
             id.parse::<holding::SchemeId>().map_or_else(|_| id.clone(), |id| id.words())
         }
+        Decision::Control { id: Some(id) } => format!("programs for the control {id}"),
+        Decision::Control { id: None } => "programs for the mill's own control".into(),
         Decision::Quantity { pieces } => match pieces.unwrap_or(1) {
             1 => "one piece".into(),
             n => format!("{n} pieces"),

@@ -557,9 +557,10 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
     }
     let rehearsal = if sheet.stock.rehearsal.is_some() { "rehearsal-" } else { "" };
     let what = format!("{rehearsal}{}", if s.edited.is_some() { "edited-" } else { "" });
+    let ending = if sheet.control.extension.is_empty() { "ngc" } else { &sheet.control.extension };
     let file = match made {
-        Some(m) => format!("{}-{}.ngc", m.name, stem_of(&job.title)),
-        None => format!("{}-{what}{}.ngc", side + 1, stem_of(&job.title)),
+        Some(m) => format!("{}-{}.{ending}", m.name, stem_of(&job.title)),
+        None => format!("{}-{what}{}.{ending}", side + 1, stem_of(&job.title)),
     };
     let with = book::revision_of(&job, &settled(c, id)?);
     diesel::insert_into(issued::table)

@@ -25,11 +25,6 @@ pub enum Ask {
         /// Its file's name.
         file: String,
     },
-    /// Can a program (it follows) be followed?
-    Text {
-        /// Its file's name.
-        file: String,
-    },
     /// Something of a job.
     Job(i64, Of),
 }
@@ -57,6 +52,8 @@ pub enum Of {
     Forms,
     /// A file to take away.
     Export(String),
+    /// Can a program (it follows) of this name be followed by the job's control?
+    Text(String),
 }
 
 impl Ask {
@@ -138,15 +135,7 @@ impl<'a> Looker<'a> {
                 let (raw, picture) = read_model(self.reader, file, &more)?;
                 Ok([&(raw.len() as u64).to_le_bytes()[..], &raw, &picture].concat())
             }
-            Ask::Text { file } => {
-                let text = String::from_utf8(more)
-                    .map_err(|_| Fault::Bad(format!("{file} is no text; give the program as the control saves it")))?;
-                program::read(&text, &program::ReadSettings::default()).map_err(|e| {
-                    Fault::Bad(format!("{file} cannot be followed: {e}. Mend that line and upload it again"))
-                })?;
-                Ok(Vec::new())
-            }
-            Ask::Job(id, of) => self.of_job(me, *id, of),
+            Ask::Job(id, of) => self.of_job(me, *id, of, more),
         }
     }
 
@@ -165,9 +154,25 @@ impl<'a> Looker<'a> {
         self.parts.last().map(|p| p.1.clone()).ok_or_else(|| Fault::internal("no part is at hand".into()))
     }
 
-    fn of_job(&mut self, me: &Me, id: i64, of: &Of) -> Result<Vec<u8>, Fault> {
+    /// Whether the job's control would follow a text.
+    fn text(&self, job: &Job, settled: &Settled, file: &str, bytes: Vec<u8>) -> Result<Vec<u8>, Fault> {
+        let text = String::from_utf8(bytes)
+            .map_err(|_| Fault::Bad(format!("{file} is no text; give the program as the control saves it")))?;
+        let shop = self.db.act(|c| crate::book::of_job(c, job, settled))?;
+        let (control, _) = job::Control::chosen(&shop, settled).map_err(|e| Fault::Bad(e.to_string()))?;
+        program::read(&text, &control.settings(program::ReadSettings::default().zero_in_machine, &shop.crib)).map_err(|e| {
+            Fault::Bad(format!(
+                "{file} cannot be followed as a program of {}: {e}. Mend that line and upload it again",
+                control.dialect.name
+            ))
+        })?;
+        Ok(Vec::new())
+    }
+
+    fn of_job(&mut self, me: &Me, id: i64, of: &Of, more: Vec<u8>) -> Result<Vec<u8>, Fault> {
         let (job, settled) = self.db.act(|c| Ok((job_rows::of(c, me, id)?, job_rows::settled(c, id)?)))?;
         match of {
+            Of::Text(file) => self.text(&job, &settled, file, more),
             Of::Mesh => Ok(job::sheet::mesh_bytes(&self.part(&job, &settled)?.mesh)),
             Of::MeshBefore => {
                 let before = work::part_before(self.db, self.reader, &job, &settled)?;

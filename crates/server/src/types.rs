@@ -42,6 +42,7 @@ pub fn write(dir: &Path) -> Result<(), String> {
         crate::keeping::NewQuota::export_all(&c),
         shop::Shop::export_all(&c),
         program::Meaning::export_all(&c),
+        program::Sample::export_all(&c),
     ];
     all.into_iter().collect::<Result<Vec<()>, _>>().map_err(|e| e.to_string())?;
     let mut names: Vec<String> = std::fs::read_dir(dir)

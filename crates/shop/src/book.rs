@@ -25,6 +25,8 @@ pub enum FieldKind {
     Sizes,
     /// A line of words.
     Text,
+    /// The same, or nothing.
+    Line,
     /// More of them.
     Long,
     /// Yes or no.

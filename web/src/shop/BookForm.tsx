@@ -70,6 +70,7 @@ interface Props {
   /** It stands in the book; else it is a new one. */
   kept: boolean;
   materials: readonly { id: string; words: string }[];
+  controls: readonly { id: string; words: string }[];
   onDone: (entry: Entry) => void;
   onRemove: (() => void) | null;
   onLeave: () => void;
@@ -108,7 +109,7 @@ function Numbers({ f, value, onSet }: { f: BookField; value: unknown; onSet: (v:
 }
 
 /** An entry of the shop's book, new or changed: its layout comes with the chapter. */
-export function BookForm({ chapter, entry, kept, materials, onDone, onRemove, onLeave }: Props) {
+export function BookForm({ chapter, entry, kept, materials, controls, onDone, onRemove, onLeave }: Props) {
   const { units } = useUnits();
   const [e, setE] = useState<Entry>(entry);
   const set = (key: string, v: unknown) => setE((was) => ({ ...was, [key]: v }));
@@ -123,6 +124,7 @@ export function BookForm({ chapter, entry, kept, materials, onDone, onRemove, on
     const num = (x: unknown) => (typeof x === 'number' ? x : NaN);
     switch (f.kind) {
       case 'text':
+      case 'line':
         return (
           <input
             className="words"
@@ -169,6 +171,10 @@ export function BookForm({ chapter, entry, kept, materials, onDone, onRemove, on
       case 'material':
         return (
           <Choice label={f.words} value={String(v as string)} options={materials} onChange={(x) => set(f.key, x)} />
+        );
+      case 'control':
+        return (
+          <Choice label={f.words} value={String(v as string)} options={controls} onChange={(x) => set(f.key, x)} />
         );
       case 'numbers':
         return <Numbers f={f} value={v} onSet={(x) => set(f.key, x)} />;

@@ -40,10 +40,12 @@ export function BookPage({ me }: { me: Me }) {
   const post = usePost(bookQuery.queryKey, FOLLOW);
 
   const c = book?.chapters.find((x) => x.layout.key === key);
-  const materials = (book?.chapters.find((x) => x.layout.key === 'materials')?.entries ?? []).map((m) => ({
-    id: String(m.value.id as string),
-    words: m.name,
-  }));
+  const named = (of: string) =>
+    (book?.chapters.find((x) => x.layout.key === of)?.entries ?? []).map((m) => ({
+      id: String(m.value.id as string),
+      words: m.name,
+    }));
+  const materials = named('materials');
   const material = (id: string) => materials.find((m) => m.id === id)?.words ?? id;
   const look = async (f: File) => {
     try {
@@ -137,6 +139,7 @@ export function BookPage({ me }: { me: Me }) {
               entry={entry}
               kept={at !== null && at >= 0}
               materials={materials}
+              controls={named('dialects')}
               onDone={(e) => change(e, at !== null && at < 0 ? 'It stands in the book' : 'Changed')}
               onRemove={
                 at !== null && at >= 0 && (c.layout.many || c.layout.optional)

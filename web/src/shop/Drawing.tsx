@@ -1,6 +1,7 @@
 import { useTheme } from 'styled-components';
 import type { SpindlePoint, Tool } from '../api/types';
 import type { Entry } from '../model/book';
+import { Sample } from './Sample';
 import { ToolDrawing } from '../tickets/cutters/ToolDrawing';
 
 const finite = (...all: unknown[]) => all.every((v) => typeof v === 'number' && Number.isFinite(v) && v > 0);
@@ -57,6 +58,7 @@ function Spindle({ points, share, most }: { points: readonly SpindlePoint[]; sha
 
 /** An entry as it would be with what is typed: a cutter in its holder, a spindle's curve; nothing for the others, or as long as a number is missing. */
 export function Drawing({ chapter, entry: e }: { chapter: string; entry: Entry }) {
+  if (chapter === 'dialects') return <Sample entry={e} />;
   if (chapter === 'crib' && finite(e.diameter_mm, e.flute_length_mm, e.shank_diameter_mm, e.stickout_mm))
     return <ToolDrawing tool={e as unknown as Tool} />;
   const points = (Array.isArray(e.spindle) ? e.spindle : []) as SpindlePoint[];

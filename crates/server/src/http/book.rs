@@ -13,7 +13,7 @@ use shop::book::BookChange;
 
 /// Register everything.
 pub fn all(c: &mut ServiceConfig) {
-    c.service(now).service(act).service(undo).service(redo).service(preview).service(import).service(file);
+    c.service(now).service(act).service(undo).service(redo).service(preview).service(import).service(file).service(sample);
 }
 
 /// Do something with the book; what stands in it then.
@@ -61,6 +61,12 @@ async fn preview(Signed(me): Signed, house: Data<House>, body: Bytes) -> Answer<
 async fn import(Signed(me): Signed, house: Data<House>, body: Bytes) -> Answer<BookSheet> {
     let text = text_of(&body)?;
     done(me, house, move |c, me| book::import(c, me, &text)).await
+}
+
+/// What a control's description comes to: a sample, read back. Nothing is kept.
+#[post("/api/book/sample")]
+async fn sample(Signed(_): Signed, d: Json<shop::dialect::Dialect>) -> Json<program::Sample> {
+    Json(program::sample(&d))
 }
 
 #[get("/api/book.json")]

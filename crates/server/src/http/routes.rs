@@ -367,7 +367,7 @@ async fn edited(
     }
     let (q, id, who) = (q.into_inner(), *id, me.clone());
     house.db.run(move |c| jobs::of(c, &who, id).map(drop)).await?;
-    look(&me, &house, Ask::Text { file: q.file.clone() }, body.clone()).await?;
+    look(&me, &house, Ask::Job(id, Of::Text(q.file.clone())), body.clone()).await?;
     let text = String::from_utf8(body.to_vec()).map_err(|e| Fault::internal(e.to_string()))?;
     let make = move |c: &mut Conn| decide::once(c, &me, id, word.as_deref(), |c| decide::edit(c, &me, id, &q, &text));
     Ok(Json(house.db.run(make).await?))

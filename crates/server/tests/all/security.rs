@@ -52,6 +52,7 @@ const ROUTES: &[(&str, &str, Open, &str)] = &[
     ("post", "/api/book", Open::Signed, r#"{"chapter":"vise","before":null,"after":null,"at":null}"#),
     ("post", "/api/book/import", Open::Signed, ""),
     ("post", "/api/book/preview", Open::Signed, ""),
+    ("post", "/api/book/sample", Open::Signed, r#"{"id":"x"}"#),
     ("post", "/api/book/undo", Open::Signed, ""),
     ("post", "/api/book/redo", Open::Signed, ""),
     ("get", "/api/jobs/{id}", Open::Job, ""),

@@ -36,7 +36,11 @@ id: string,
 /**
  * Always none.
  */
-mark: null | null, } | { "about": "order", 
+mark: null | null, } | { "about": "control", 
+/**
+ * Always none.
+ */
+id: null | null, } | { "about": "order", 
 /**
  * Always none.
  */

@@ -3,4 +3,4 @@
 /**
  * What kind of thing stands in a field.
  */
-export type FieldKind = "number" | "maybe" | "count" | "numbers" | "sizes" | "text" | "long" | "flag" | "choice" | "material" | "rows";
+export type FieldKind = "number" | "maybe" | "count" | "numbers" | "sizes" | "text" | "line" | "long" | "flag" | "choice" | "material" | "control" | "rows";

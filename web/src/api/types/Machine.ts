@@ -87,6 +87,10 @@ spindle?: Array<SpindlePoint>,
  */
 rigid_tapping: boolean, 
 /**
+ * Its control: short name of a description of how programs are written for it.
+ */
+dialect: string, 
+/**
  * To turn the spindle round at the bottom of a tapped hole, s.
  */
 reversal_s: number, };

@@ -54,6 +54,10 @@ scheme: string | null,
  */
 quantity: number | null, 
 /**
+ * Control that programs are written for; none: that of the mill.
+ */
+control: string | null, 
+/**
  * By operation id.
  */
 operations: { [key in string]: Override }, 

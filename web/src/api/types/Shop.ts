@@ -3,6 +3,7 @@ import type { Adhesive } from "./Adhesive";
 import type { AngleBlocks } from "./AngleBlocks";
 import type { Chuck } from "./Chuck";
 import type { ColletBlock } from "./ColletBlock";
+import type { Dialect } from "./Dialect";
 import type { JawBlanks } from "./JawBlanks";
 import type { Machine } from "./Machine";
 import type { Material } from "./Material";
@@ -81,6 +82,10 @@ sheet_screws: Array<SheetScrew>,
  * Blocks with collets, for bars.
  */
 collet_blocks: Array<ColletBlock>, 
+/**
+ * Controls that programs can be written for; the mill names its own.
+ */
+dialects: Array<Dialect>, 
 /**
  * Cutters in their holders.
  */

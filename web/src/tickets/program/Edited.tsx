@@ -55,7 +55,7 @@ export function Edited({ side }: { side: SideSheet }) {
       ) : null}
       <Line>
         <FileTrigger
-          acceptedFileTypes={['.ngc', '.nc', '.tap', '.txt']}
+          acceptedFileTypes={['.ngc', '.nc', '.tap', '.cnc', '.txt', `.${sheet.control.extension}`]}
           onSelect={(l) => {
             const f = l?.[0];
             if (f) void upload(f);

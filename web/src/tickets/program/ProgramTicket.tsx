@@ -8,6 +8,7 @@ import { atLine, stepAt } from '../../model/strip';
 import { say } from '../../model/units';
 import { Button, Head, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
 import { Edited } from './Edited';
+import { WrittenFor } from './WrittenFor';
 import { words } from './words';
 
 const ROW = 22;
@@ -156,8 +157,9 @@ export function ProgramTicket() {
         })}
       </Text>
       <p aria-live="polite" style={{ minHeight: 44, marginTop: 6 }}>
-        <b>Line {now}:</b> {words(lines[now - 1] ?? '', language.data ?? [], units)}
+        <b>Line {now}:</b> {words(lines[now - 1] ?? '', language.data ?? [], units, sheet.control)}
       </p>
+      <WrittenFor />
       {side ? <Edited key={side.name} side={side} /> : null}
       <Section aria-label="Programs for the machine">
         <Line>

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Meaning } from '../../api/types';
-import { words as wordsBy } from './words';
+import { PLAIN, words as wordsBy } from './words';
 
 const m = (word: string, kind: Meaning['kind'], says: string, unit = ''): Meaning => ({ word, kind, says, unit });
 const language = [
@@ -16,7 +16,7 @@ const language = [
   m('Q', 'number', 'pecks of', 'mm'),
   m('T', 'number', 'cutter T'),
 ];
-const words = (line: string, units: 'mm' | 'inch', inch = false) => wordsBy(line, language, units, inch);
+const words = (line: string, units: 'mm' | 'inch', inch = false) => wordsBy(line, language, units, { ...PLAIN, inch });
 
 describe('a line in words', () => {
   it('tells motion, place and feed', () => {
@@ -27,6 +27,17 @@ describe('a line in words', () => {
 
   it('reads inch text', () => {
     expect(words('G1 X1', 'mm', true)).toBe('cut straight; to X 25.4 mm');
+  });
+
+  it('reads whole increments, packed and numbered lines, waits in milliseconds', () => {
+    const old = { inch: false, increments: [3, 0] as const, milliseconds: false };
+    expect(wordsBy('N42 G01 X-12500 F576', language, 'mm', old)).toBe('cut straight; to X -12.5 mm; feed 576 mm/min');
+    expect(wordsBy('N120G01X10.5Z-.5F240.', language, 'mm', PLAIN)).toBe(
+      'cut straight; to X 10.5 mm, Z -0.5 mm; feed 240 mm/min',
+    );
+    const wait = [...language, m('G4', 'motion', 'wait'), m('P', 'number', '', 's')];
+    expect(wordsBy('G04 P1500', wait, 'mm', { ...PLAIN, milliseconds: true })).toBe('wait; 1.5 s');
+    expect(words('X3 ; to the left', 'mm')).toBe('to X 3 mm; to the left');
   });
 
   it('tells cycles, tools and comments', () => {

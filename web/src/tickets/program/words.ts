@@ -2,14 +2,35 @@
 import type { Meaning } from '../../api/types';
 import { say, type Units } from '../../model/units';
 
-/** `inch`: the text itself is in inch. */
-export function words(line: string, language: readonly Meaning[], units: Units, inch = false): string {
-  const comments = [...line.matchAll(/\(([^)]*)\)/g)].map((m) => (m[1] ?? '').toLowerCase());
+/** What a control's own writing changes of the numbers. */
+export interface Writing {
+  /** Lengths are in inch. */
+  inch: boolean;
+  /** Numbers have no point: digits of lengths and of feeds. */
+  increments: readonly [number, number] | null;
+  /** P of a wait is in milliseconds. */
+  milliseconds: boolean;
+}
+
+export const PLAIN: Writing = { inch: false, increments: null, milliseconds: false };
+
+/** A line told; `by`: as which control it is written. */
+export function words(line: string, language: readonly Meaning[], units: Units, by: Writing = PLAIN): string {
+  const comments = [...line.matchAll(/\(([^)]*)\)|;(.*)$/g)].map((m) => (m[1] ?? m[2] ?? '').trim().toLowerCase());
   const code = line
     .replace(/\([^)]*\)/g, '')
     .replace(/;.*$/, '')
     .toUpperCase();
-  const parts = [...code.matchAll(/([A-Z])\s*([-+]?\d*\.?\d+)/g)].map((m) => [m[1] ?? '', Number(m[2])] as const);
+  const value = (letter: string, text: string) => {
+    const v = Number(text);
+    if (!by.increments || text.includes('.')) return v;
+    if ('XYZIJKRQ'.includes(letter)) return v / 10 ** by.increments[0];
+    return letter === 'F' ? v / 10 ** by.increments[1] : v;
+  };
+  const parts = [...code.matchAll(/([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))/g)]
+    .map((m) => [m[1] ?? '', value(m[1] ?? '', m[2] ?? '')] as const)
+    // The number of a line says nothing, and X of a wait is no place.
+    .filter(([letter]) => letter !== 'N');
   const said: string[] = [];
   const at: string[] = [];
   let motion = false;
@@ -26,14 +47,14 @@ export function words(line: string, language: readonly Meaning[], units: Units, 
       said.push(m.says);
       continue;
     }
-    const scale = inch && m.unit.startsWith('mm') ? 25.4 : 1;
+    const scale = by.inch && m.unit.startsWith('mm') ? 25.4 : 1;
     const number =
       m.unit === 'mm'
         ? say(v * scale, 'mm', units, 3)
         : m.unit === ''
           ? `${v}`
           : m.unit === 's'
-            ? `${v} s`
+            ? `${by.milliseconds ? v / 1000 : v} s`
             : m.unit === '1/min'
               ? say(v, m.unit, units, 0)
               : say(v * scale, m.unit, units);
