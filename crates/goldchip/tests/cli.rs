@@ -36,6 +36,17 @@ fn plan_prove_edit_prove() {
     // Its two holes across are drilled in a third setup: nothing is left.
     assert!(text.contains("proved: gouge") && text.contains("side 3: 2 operations"), "{text}");
 
+    // The same for other controls, proved from those texts: numbered and packed, by increments and written out, without arcs.
+    for (control, ending) in [("production", "nc"), ("increments", "tap"), ("chords", "cnc")] {
+        let other = dir.path().join(control);
+        let o = goldchip(&["post", path(&out), "--dialect", control, "--out", path(&other)]);
+        assert_eq!(o.status.code(), Some(0), "{control}: {}", String::from_utf8_lossy(&o.stdout));
+        assert!(other.join(format!("posted/2-encoder-bracket.{ending}")).exists(), "{control}");
+        assert!(json(&other.join("proof.json"))["gouge_mm"].as_f64().unwrap() < 0.008, "{control}");
+        // What was promised is still promised: nothing is judged by the machine alone.
+        assert!(!String::from_utf8_lossy(&o.stdout).contains("judged by cutter"), "{control}");
+    }
+
     let plan = json(&out.join("plan.json"));
     let proof = json(&out.join("proof.json"));
     assert!(plan["part"]["file"].is_string() && plan["material"].is_string());

@@ -1,6 +1,7 @@
 //! The chain: model → part → stock and setups → operations and paths → programs → proof. Each step is a plain function of what
 //! came before and of what a person settled.
 
+use crate::Control;
 use crate::beside;
 use crate::budget;
 use crate::cache::Desk;
@@ -19,7 +20,6 @@ use geom::{DVec3, Remains, Slabs};
 use holding::{Choice, Duty, Making, Scheme, School, Setup};
 use intake::{Layer3, Reading};
 use part::Part;
-use crate::Control;
 use program::{Anchored, Heading, PostTool, Posted, Stop};
 use reason::{Act, Finding, Kind, Severity, len};
 use route::{Finished, Operation, Override, Point, SetupRoute};
@@ -210,7 +210,10 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
             findings.extend(remarks(&h.name, &ops));
             let after = layers(&route.stock);
             let rehearsal = settled.rehearsal.is_some();
-            Ok(SidePlan { after, ..side_plan(h, ops, finished, title, material, rehearsal, shop, &control, &scheme)?.0 })
+            Ok(SidePlan {
+                after,
+                ..side_plan(h, ops, finished, title, material, rehearsal, shop, &control, &scheme)?.0
+            })
         })
         .collect::<Result<_, JobError>>()?;
     for s in &mut sides {
@@ -233,7 +236,17 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
     let heading = plan.scheme.clone();
     let again = |s: &SidePlan| {
         let rehearsal = settled.rehearsal.is_some();
-        side_plan(&s.setup, s.operations.clone(), s.finished.clone(), title, material, rehearsal, shop, &control, &heading)
+        side_plan(
+            &s.setup,
+            s.operations.clone(),
+            s.finished.clone(),
+            title,
+            material,
+            rehearsal,
+            shop,
+            &control,
+            &heading,
+        )
     };
     let by_hand = |id: &str| settled.operations.get(id).is_some_and(|o| own_feeds(o).feed.is_some());
     let plan = ease::eased(part, plan, by_hand, shop, desk, again)?;

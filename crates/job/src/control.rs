@@ -1,7 +1,7 @@
 //! What a program is written for and read by: a control's description, and where its reference point is.
 
-use geom::DVec3;
 use crate::Settled;
+use geom::DVec3;
 use program::{Dialect, ReadSettings};
 use reason::{Act, Finding, Kind, Severity};
 use serde::{Deserialize, Serialize};

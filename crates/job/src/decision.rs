@@ -138,7 +138,9 @@ impl Decision {
             Decision::Quantity { pieces: Some(n) } => {
                 (!(1..=100_000).contains(n)).then(|| "Between 1 and 100 000 pieces are made".into())
             }
-            Decision::Control { id: Some(id) } => (id.is_empty() || id.len() > 60).then(|| "Name a control of the shop".into()),
+            Decision::Control { id: Some(id) } => {
+                (id.is_empty() || id.len() > 60).then(|| "Name a control of the shop".into())
+            }
             Decision::Operation { change: Some(c), .. } => {
                 let checks = [
                     (c.rpm, "speed", 1.0, 200_000.0, "1/min"),

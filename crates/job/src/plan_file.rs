@@ -1,8 +1,8 @@
 //! The shape of `plan.json`: what stands in it, and what in it cannot be.
 
-use geom::{Bar, Box3, DVec3, Placement};
 use crate::Control;
 use crate::files::FileError;
+use geom::{Bar, Box3, DVec3, Placement};
 use program::{Dialect, Promise};
 use proof::When;
 use reason::Finding;

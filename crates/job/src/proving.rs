@@ -1,7 +1,7 @@
 //! From a plan's programs, read back from their text, to the proof.
 
-use crate::beside;
 use crate::Control;
+use crate::beside;
 use crate::cache::{Desk, StageKey, cached};
 use crate::error::JobError;
 use crate::plan::Plan;

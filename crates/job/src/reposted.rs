@@ -42,7 +42,8 @@ pub fn post_for(dir: &Path, out: &Path, to: &Dialect, shop: &Shop) -> Result<Vec
         let path = dir.join(&s.program);
         let text = std::fs::read_to_string(&path).map_err(io(&path))?;
         let tools: Vec<Tool> = s.tools.iter().map(|t| t.tool.clone()).collect();
-        let zeros = s.zeros.iter().filter_map(|(n, at)| Some((crate::proving::zero_number(n)?, DVec3::from_array(*at))));
+        let zeros =
+            s.zeros.iter().filter_map(|(n, at)| Some((crate::proving::zero_number(n)?, DVec3::from_array(*at))));
         let settings = ReadSettings {
             zeros: zeros.collect(),
             ..control.settings(DVec3::from_array(s.zero_in_machine_mm), &tools)

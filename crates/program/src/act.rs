@@ -158,7 +158,14 @@ pub(crate) fn of_paths(heading: &Heading, paths: &[Toolpath]) -> Acts<Of> {
                     a.put(Act::Comment(words.clone()), Of::Path(k, *engagement_limit));
                 }
                 Move::Drill { at, clear, start, bottom, cycle, feed } => a.put(
-                    Act::Drill { at: at.clone(), clear: *clear, start: *start, bottom: *bottom, cycle: *cycle, feed: *feed },
+                    Act::Drill {
+                        at: at.clone(),
+                        clear: *clear,
+                        start: *start,
+                        bottom: *bottom,
+                        cycle: *cycle,
+                        feed: *feed,
+                    },
                     of,
                 ),
             }
@@ -185,17 +192,31 @@ fn moved(s: &Step) -> Axes {
     [0, 1, 2].map(|k| ((s.to[k] - s.from[k]).abs() > 1e-9).then_some(s.to[k]))
 }
 
+/// The same, and those in the plane that were not said since the cutter or a stop: so that each piece of a program stands by itself.
+fn said(s: &Step, known: &mut [bool; 2]) -> Axes {
+    let mut axes = moved(s);
+    for k in 0..2 {
+        if !known[k] {
+            axes[k] = Some(s.to[k]);
+        }
+    }
+    *known = [true; 2];
+    axes
+}
+
 /// Acts of a text that was read; each with its line.
 pub(crate) fn of_program(p: &Program, zero_in_machine: DVec3) -> Acts<u32> {
     let mut a = Acts { list: Vec::new() };
     let (mut spindle, mut coolant, mut tool) = (0.0, Coolant::Dry, 0);
     let mut holes = p.holes.iter().peekable();
+    let mut known = [false; 2];
     let mut k = 0;
     while let Some(s) = p.steps.get(k) {
         let line = s.line;
         if s.kind == StepKind::ToolChange {
             // A change stops the spindle by itself.
             spindle = 0.0;
+            known = [false; 2];
             if s.tool != tool {
                 tool = s.tool;
                 a.put(Act::Call(tool), line);
@@ -250,7 +271,10 @@ pub(crate) fn of_program(p: &Program, zero_in_machine: DVec3) -> Acts<u32> {
         }
         match &s.kind {
             StepKind::Note { text } => a.put(Act::Comment(text.clone()), line),
-            StepKind::Pause { optional } => a.put(Act::Stop { optional: *optional }, line),
+            StepKind::Pause { optional } => {
+                known = [false; 2];
+                a.put(Act::Stop { optional: *optional }, line);
+            }
             StepKind::Dwell { seconds } => a.put(Act::Dwell(*seconds), line),
             StepKind::ToolChange => {}
             StepKind::Rapid | StepKind::Feed { .. } if s.machine => {
@@ -258,11 +282,14 @@ pub(crate) fn of_program(p: &Program, zero_in_machine: DVec3) -> Acts<u32> {
                 let axes = moved(s);
                 // Up at the top already is said again: it costs nothing and is safe.
                 let to = [0, 1, 2].map(|k| axes[k].map(|_| m[k]));
+                for j in 0..2 {
+                    known[j] &= to[j].is_none();
+                }
                 a.put(if axes == [None; 3] { TOP } else { Act::Machine(to) }, line);
             }
-            StepKind::Rapid => a.put(Act::Rapid(moved(s)), line),
+            StepKind::Rapid => a.put(Act::Rapid(said(s, &mut known)), line),
             StepKind::Feed { feed } => match s.shape {
-                crate::Shape::Line => a.put(Act::Feed(moved(s), *feed), line),
+                crate::Shape::Line => a.put(Act::Feed(said(s, &mut known), *feed), line),
                 crate::Shape::Arc { center, sweep } => {
                     a.put(Act::Arc { to: s.to, center, sweep, feed: *feed }, line);
                 }

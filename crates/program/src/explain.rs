@@ -86,7 +86,12 @@ fn comes(p: &Program, line: u32, at: &mut usize) -> String {
     more.push(to);
     if let Shape::Arc { center, sweep } = s.shape {
         let r = short(s.from.truncate().distance(center));
-        more.push(format!("{}° around X{} Y{}, radius {r}", short(sweep.to_degrees()), short(center.x), short(center.y)));
+        more.push(format!(
+            "{}° around X{} Y{}, radius {r}",
+            short(sweep.to_degrees()),
+            short(center.x),
+            short(center.y)
+        ));
     }
     if rapid > 0.0 {
         more.push(format!("{} mm at rapid", short(rapid)));

@@ -177,7 +177,10 @@ mod tests {
                     let crate::lex::Value::Number(v, _) = value else { panic!("{line}") };
                     let known = |x: &str| LANGUAGE.iter().any(|m| m.word == x);
                     let code = format!("{letter}{v}");
-                    assert!(if matches!(letter, 'G' | 'M') { known(&code) } else { known(&letter.to_string()) }, "{code} in {line}");
+                    assert!(
+                        if matches!(letter, 'G' | 'M') { known(&code) } else { known(&letter.to_string()) },
+                        "{code} in {line}"
+                    );
                     words += 1;
                 }
             }

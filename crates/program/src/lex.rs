@@ -201,7 +201,11 @@ impl Chars {
         }
     }
     fn bracket(&mut self, of: &str) -> Result<Expr, String> {
-        if self.peek() == Some('[') { self.primary() } else { Err(format!("{of} is followed by its value in brackets")) }
+        if self.peek() == Some('[') {
+            self.primary()
+        } else {
+            Err(format!("{of} is followed by its value in brackets"))
+        }
     }
     fn operator(&mut self) -> Option<(Binary, u8)> {
         // NISTIR 6556, table 6: powers first, then × ÷ MOD, then all the others; comparisons (an extension) last.

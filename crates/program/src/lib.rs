@@ -16,11 +16,11 @@ mod sample;
 mod translate;
 mod write;
 
-pub use shop::dialect::Dialect;
-pub use sample::{Sample, sample};
-pub use translate::translate;
 pub use explain::{Told, explain, particulars};
 pub use language::{LANGUAGE, Meaning, WordKind};
 pub use post::{Heading, PostError, PostTool, Stop, post};
 pub use promise::{Anchored, Changes, Posted, Promise, anchor, changes};
 pub use read::{Hole, Program, ReadError, ReadSettings, Shape, Step, StepKind, read};
+pub use sample::{Sample, sample};
+pub use shop::dialect::Dialect;
+pub use translate::translate;

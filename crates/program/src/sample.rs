@@ -29,7 +29,14 @@ fn paths() -> Vec<Toolpath> {
         power_kw: None,
         moves,
     };
-    let hole = |cycle: Cycle, feed: f64, at: Vec<DVec2>| Move::Drill { at, clear: 20.0, start: 2.0, bottom: -8.0, cycle, feed };
+    let hole = |cycle: Cycle, feed: f64, at: Vec<DVec2>| Move::Drill {
+        at,
+        clear: 20.0,
+        start: 2.0,
+        bottom: -8.0,
+        cycle,
+        feed,
+    };
     let center = DVec2::new(30.0, 10.0);
     vec![
         path(
@@ -46,7 +53,12 @@ fn paths() -> Vec<Toolpath> {
                 Move::Rapid { to: v(30.0, 20.0, 20.0) },
             ],
         ),
-        path("Two holes", 5, 2400.0, vec![hole(Cycle::Peck(4.0), 190.0, vec![DVec2::new(10.0, 10.0), DVec2::new(50.0, 10.0)])]),
+        path(
+            "Two holes",
+            5,
+            2400.0,
+            vec![hole(Cycle::Peck(4.0), 190.0, vec![DVec2::new(10.0, 10.0), DVec2::new(50.0, 10.0)])],
+        ),
         path("A thread M6", 6, 500.0, vec![hole(Cycle::Tap, 500.0, vec![DVec2::new(10.0, 10.0)])]),
     ]
 }
@@ -74,7 +86,8 @@ pub fn sample(dialect: &Dialect) -> Sample {
         Ok(told) => told,
         Err(e) => {
             let lines = (1..).zip(text.lines());
-            let lines = lines.map(|(line, t)| Told { line, text: t.into(), words: String::new(), comes: String::new() });
+            let lines =
+                lines.map(|(line, t)| Told { line, text: t.into(), words: String::new(), comes: String::new() });
             return Sample { fault: Some(format!("its own reader cannot follow {e}")), lines: lines.collect() };
         }
     };
@@ -87,9 +100,8 @@ pub fn sample(dialect: &Dialect) -> Sample {
     let (want, got) = (lowest(&meant), lowest(&program.steps));
     let off = 2.0 * dialect.increment_mm() + dialect.chord_mm;
     let lost = want.iter().find(|w| !got.iter().any(|g| g.distance(**w) <= off));
-    let fault = lost.map(|w| {
-        format!("read back it never comes to X{:.3} Y{:.3} Z{:.3}, where it was meant to go", w.x, w.y, w.z)
-    });
+    let fault = lost
+        .map(|w| format!("read back it never comes to X{:.3} Y{:.3} Z{:.3}, where it was meant to go", w.x, w.y, w.z));
     Sample { fault, lines }
 }
 

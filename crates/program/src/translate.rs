@@ -32,8 +32,10 @@ pub fn translate(
         h.last -= top.len();
     }
     let acts = act::of_program(&program, settings.zero_in_machine);
-    let written = write(&heading, &acts, to)
-        .map_err(|(k, what)| ReadError { line: acts.list.get(k).map_or(0, |a| a.1), what: format!("{}: {what}", to.name) })?;
+    let written = write(&heading, &acts, to).map_err(|(k, what)| ReadError {
+        line: acts.list.get(k).map_or(0, |a| a.1),
+        what: format!("{}: {what}", to.name),
+    })?;
     let mut moved = Vec::new();
     for p in promises {
         let of = acts.list.iter().zip(&written.lines).filter(|((act, line), (first, last))| {

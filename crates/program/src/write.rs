@@ -245,7 +245,12 @@ impl Writer<'_> {
             return;
         }
         let radius = (to.truncate() - center).length();
-        let axes = self.axes(to.to_array().map(Some));
+        let mut axes = self.axes(to.to_array().map(Some));
+        if rounds_to_start {
+            // A whole turn says where it ends: a line of I and J alone is none where G2 or G3 still holds.
+            let ends = ['X', 'Y'].into_iter().zip(&self.at).filter_map(|(l, n)| Some(format!("{l}{}", n.as_ref()?)));
+            axes = ends.chain(axes).collect();
+        }
         let mut words = vec![self.mode(if sweep > 0.0 { 3 } else { 2 })];
         words.extend(axes);
         match self.d.arcs {
@@ -280,7 +285,9 @@ impl Writer<'_> {
                         _ => false,
                     };
                     if !reference {
-                        return Err(format!("it goes to machine {l} {v:.3}, and this control goes to its reference point only"));
+                        return Err(format!(
+                            "it goes to machine {l} {v:.3}, and this control goes to its reference point only"
+                        ));
                     }
                     words.push(format!("{l}{}", self.length(0.0)));
                 }
@@ -342,10 +349,19 @@ impl Writer<'_> {
             Coolant::Mist if !self.d.mist.is_empty() => &self.d.mist,
             Coolant::Flood | Coolant::Mist => &self.d.flood,
         };
-        let word = if self.d.two_digits && word.len() == 2 { format!("{}0{}", &word[..1], &word[1..]) } else { word.clone() };
+        let word =
+            if self.d.two_digits && word.len() == 2 { format!("{}0{}", &word[..1], &word[1..]) } else { word.clone() };
         self.line(&[word]);
     }
-    fn drill(&mut self, at: &[DVec2], clear: f64, start: f64, bottom: f64, cycle: Cycle, feed: f64) -> Result<(), String> {
+    fn drill(
+        &mut self,
+        at: &[DVec2],
+        clear: f64,
+        start: f64,
+        bottom: f64,
+        cycle: Cycle,
+        feed: f64,
+    ) -> Result<(), String> {
         let code = match cycle {
             Cycle::Plain => 81,
             Cycle::Peck(_) => 83,
@@ -360,7 +376,11 @@ impl Writer<'_> {
             Cycle::Tap => self.d.tapping == Tapping::CycleByTurn,
             _ => self.d.cycles_by_turn,
         };
-        if has { self.cycle(at, clear, start, bottom, cycle, code, by_turn, feed) } else { self.written_out(at, clear, start, bottom, cycle, feed) }
+        if has {
+            self.cycle(at, clear, start, bottom, cycle, code, by_turn, feed)
+        } else {
+            self.written_out(at, clear, start, bottom, cycle, feed)
+        }
     }
     fn cycle(
         &mut self,

@@ -179,7 +179,9 @@ fn further_zeros_stand_where_the_plan_says() {
 #[test]
 fn arcs_stand_in_the_other_planes() {
     // Seen from +Y with Z to the right of X as the second axis: from +Z to +X is counter-clockwise (G3).
-    for (text, axis) in [("G18 G0 X0 Y5 Z10\nG3 X10 Z0 I0 K-10 F100", 1), ("G19 G0 X5 Y10 Z0\nG3 Y0 Z10 J-10 K0 F100", 0)] {
+    for (text, axis) in
+        [("G18 G0 X0 Y5 Z10\nG3 X10 Z0 I0 K-10 F100", 1), ("G19 G0 X5 Y10 Z0\nG3 Y0 Z10 J-10 K0 F100", 0)]
+    {
         let p = run(text);
         let cut: Vec<_> = p.steps.iter().filter(|s| matches!(s.kind, StepKind::Feed { .. })).collect();
         let length: f64 = cut.iter().map(|s| s.length()).sum();
@@ -213,9 +215,18 @@ fn a_compensated_square_is_a_square_with_round_corners() {
     assert!((end.length() - 3.0).abs() < 1e-9 && (end - from).dot(end).abs() < 1e-9, "{end}");
     // Left of the way there.
     assert!((end - from).perp_dot(-end) < 0.0);
-    let arcs: Vec<_> = cut.iter().filter_map(|s| match s.shape { Shape::Arc { center, sweep } => Some((center, s.from.truncate().distance(center), sweep)), Shape::Line => None }).collect();
+    let arcs: Vec<_> = cut
+        .iter()
+        .filter_map(|s| match s.shape {
+            Shape::Arc { center, sweep } => Some((center, s.from.truncate().distance(center), sweep)),
+            Shape::Line => None,
+        })
+        .collect();
     for (corner, n) in [((0.0, 20.0), 1), ((20.0, 20.0), 2), ((20.0, 0.0), 3)] {
-        let a = arcs.iter().find(|a| a.0.distance(DVec2::new(corner.0, corner.1)) < 1e-9).unwrap_or_else(|| panic!("{n}: {arcs:?}"));
+        let a = arcs
+            .iter()
+            .find(|a| a.0.distance(DVec2::new(corner.0, corner.1)) < 1e-9)
+            .unwrap_or_else(|| panic!("{n}: {arcs:?}"));
         assert!((a.1 - 3.0).abs() < 1e-9 && (a.2 + std::f64::consts::FRAC_PI_2).abs() < 1e-9, "{a:?}");
     }
     let side = cut.iter().find(|s| s.shape == Shape::Line && (s.from.x + 3.0).abs() < 1e-9).unwrap();
@@ -235,7 +246,16 @@ fn inside_corners_end_where_neighbours_meet() {
     let ends: Vec<DVec2> = p.steps.iter().filter(|s| s.moves()).map(|s| s.to.truncate()).collect();
     assert!(ends.iter().any(|e| e.distance(DVec2::new(17.0, 3.0)) < 1e-9), "{ends:?}");
     assert!(ends.iter().any(|e| e.distance(DVec2::new(3.0, 3.0)) < 1e-9), "{ends:?}");
-    let arc = p.steps.iter().find_map(|s| match s.shape { Shape::Arc { center, sweep } if center.distance(DVec2::new(10.0, 20.0)) < 1e-9 => Some((s.from.truncate().distance(center), sweep)), _ => None }).unwrap();
+    let arc = p
+        .steps
+        .iter()
+        .find_map(|s| match s.shape {
+            Shape::Arc { center, sweep } if center.distance(DVec2::new(10.0, 20.0)) < 1e-9 => {
+                Some((s.from.truncate().distance(center), sweep))
+            }
+            _ => None,
+        })
+        .unwrap();
     assert!((arc.0 - 7.0).abs() < 1e-9 && (arc.1 - std::f64::consts::PI).abs() < 1e-9, "{arc:?}");
     // A cutter that does not fit is refused with the line.
     let s = ReadSettings { zero_in_machine: DVec3::ZERO, radii: [(1, 11.0)].into(), ..Default::default() };
@@ -248,9 +268,19 @@ fn inside_corners_end_where_neighbours_meet() {
 fn an_arc_leads_in() {
     let text = "G0 X-10 Y-20 Z0\nG41 D1 G1 X-10 Y0 F100\nG2 X0 Y10 I10 J0\nG1 X30\nG40 Y30\nM30\n";
     let p = beside(text, 4.0);
-    let arc = p.steps.iter().find_map(|s| match s.shape { Shape::Arc { center, .. } if center.distance(DVec2::ZERO) < 1e-9 => Some(s), _ => None }).unwrap();
+    let arc = p
+        .steps
+        .iter()
+        .find_map(|s| match s.shape {
+            Shape::Arc { center, .. } if center.distance(DVec2::ZERO) < 1e-9 => Some(s),
+            _ => None,
+        })
+        .unwrap();
     // Left of a clockwise arc is outside.
-    assert!((arc.from.truncate().length() - 14.0).abs() < 1e-9 && arc.to.truncate().distance(DVec2::new(0.0, 14.0)) < 1e-9, "{arc:?}");
+    assert!(
+        (arc.from.truncate().length() - 14.0).abs() < 1e-9 && arc.to.truncate().distance(DVec2::new(0.0, 14.0)) < 1e-9,
+        "{arc:?}"
+    );
 }
 
 /// NISTIR 6556, 3.5.5: G10 L2 sets a zero in machine coordinates.
@@ -273,9 +303,14 @@ fn extensions_are_marked() {
     let p = run("G51 X0 Y0 Z0 P2\nG0 X3 Y4\nG50\nG16\nG0 X10 Y30\nG15\nG52 X5\nG0 X0 Y0");
     let ends: Vec<DVec2> = p.steps.iter().map(|s| s.to.truncate()).collect();
     assert!(ends[0].distance(DVec2::new(6.0, 8.0)) < 1e-9);
-    assert!(ends[1].distance(DVec2::new(75f64.sqrt(), 5.0)) < 1e-9 && ends[2].distance(DVec2::new(5.0, 0.0)) < 1e-9, "{ends:?}");
+    assert!(
+        ends[1].distance(DVec2::new(75f64.sqrt(), 5.0)) < 1e-9 && ends[2].distance(DVec2::new(5.0, 0.0)) < 1e-9,
+        "{ends:?}"
+    );
     // A subprogram three times, a loop of four, feed by the turn.
-    let p = run("G91 G0 Z10\nM98 P100 L3\n#1 = 0\nWHILE [#1 LT 4] DO1\nG0 Y1\n#1 = [#1 + 1]\nEND1\nS1000 M3\nG95 F0.2\nG1 Z-1\nM30\nO0100\nG0 X2\nM99\n");
+    let p = run(
+        "G91 G0 Z10\nM98 P100 L3\n#1 = 0\nWHILE [#1 LT 4] DO1\nG0 Y1\n#1 = [#1 + 1]\nEND1\nS1000 M3\nG95 F0.2\nG1 Z-1\nM30\nO0100\nG0 X2\nM99\n",
+    );
     let last = p.steps.last().unwrap();
     assert_eq!(last.to.truncate(), DVec2::new(6.0, 4.0));
     assert_eq!(last.kind, StepKind::Feed { feed: 200.0 });

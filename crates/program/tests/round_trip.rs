@@ -32,7 +32,12 @@ fn same(reference: &[Step], other: &[Step], tol: f64, d: &Dialect) {
         let mut t = 0.0;
         loop {
             let g = got.get(k).unwrap_or_else(|| panic!("{}: nothing for {w:?}", d.id));
-            let here = |p: DVec3| (0..=400).map(|n| (n, w.at(f64::from(n) / 400.0).distance(p))).min_by(|a, b| a.1.total_cmp(&b.1)).unwrap();
+            let here = |p: DVec3| {
+                (0..=400)
+                    .map(|n| (n, w.at(f64::from(n) / 400.0).distance(p)))
+                    .min_by(|a, b| a.1.total_cmp(&b.1))
+                    .unwrap()
+            };
             let rapid = |s: &Step| s.kind == StepKind::Rapid;
             assert_eq!(rapid(w), rapid(g), "{}: {w:?}\n{g:?}", d.id);
             for n in 0..=8 {
@@ -68,7 +73,8 @@ fn off(d: &Dialect) -> f64 {
 fn every_control_moves_as_planned() {
     let paths = [sample(), every_kind()].concat();
     let want = reference(&paths);
-    let heading = Heading { name: "Encoder bracket".into(), number: 7, table_forward_mm: Some(0.0), ..Heading::default() };
+    let heading =
+        Heading { name: "Encoder bracket".into(), number: 7, table_forward_mm: Some(0.0), ..Heading::default() };
     for d in shipped() {
         let posted = post(&heading, &paths, d);
         let p = read(&posted.text, &reading(d)).unwrap_or_else(|e| panic!("{}: {e}\n{}", d.id, posted.text));
@@ -78,10 +84,18 @@ fn every_control_moves_as_planned() {
         for (line, _, _) in &posted.moves {
             assert!((*line as usize) <= posted.text.lines().count());
         }
-        assert!(p.steps.iter().filter(|s| s.moves() && !s.machine && s.tool != 0).all(|s| s.from.z > 290.0 || s.length_offset == Some(s.tool)), "{}", d.id);
+        assert!(
+            p.steps
+                .iter()
+                .filter(|s| s.moves() && !s.machine && s.tool != 0)
+                .all(|s| s.from.z > 290.0 || s.length_offset == Some(s.tool)),
+            "{}",
+            d.id
+        );
         // From it to each other control, and the motion stays.
         for e in shipped() {
-            let t = translate(&posted.text, &reading(d), &heading, e, &posted.promises).unwrap_or_else(|x| panic!("{} to {}: {x}", d.id, e.id));
+            let t = translate(&posted.text, &reading(d), &heading, e, &posted.promises)
+                .unwrap_or_else(|x| panic!("{} to {}: {x}", d.id, e.id));
             let q = read(&t.text, &reading(e)).unwrap_or_else(|x| panic!("{} to {}: {x}\n{}", d.id, e.id, t.text));
             let off = off(d) + off(e);
             same(&want, &q.steps, off, e);
@@ -90,7 +104,12 @@ fn every_control_moves_as_planned() {
                 assert_eq!(a.operation, b.operation);
                 // What is promised for a cut is promised where that cut is.
                 let first = |p: &program::Program, x: &program::Promise| {
-                    p.steps.iter().find(|s| s.line >= x.first_line && s.line <= x.last_line && matches!(s.kind, StepKind::Feed { .. })).map(|s| s.from)
+                    p.steps
+                        .iter()
+                        .find(|s| {
+                            s.line >= x.first_line && s.line <= x.last_line && matches!(s.kind, StepKind::Feed { .. })
+                        })
+                        .map(|s| s.from)
                 };
                 if let (Some(x), Some(y)) = (first(&p, a), first(&q, b)) {
                     assert!(x.distance(y) < 2.0 * off, "{} to {}: {x} {y}", d.id, e.id);
@@ -121,7 +140,26 @@ fn mutated_programs_end_without_a_panic() {
     };
     let paths = [sample(), every_kind()].concat();
     let signs = b"GMXYZIJKRFSTHPQLDNO0123456789.-+/%;()[]#=* \nWHILEDOENDGOTOIF";
-    let words = ["G41 D1", "#1=[2**99]", "WHILE [1] DO1", "END1", "GOTO 10", "M98 P1 L999999999", "O1", "M99", "G68 R45", "G16", "G83 Z-9 R1 Q1e", "X#1", "G33 K1", "G95", "G91", "G51 P2", "G18", "G2 X5 I1 K3"];
+    let words = [
+        "G41 D1",
+        "#1=[2**99]",
+        "WHILE [1] DO1",
+        "END1",
+        "GOTO 10",
+        "M98 P1 L999999999",
+        "O1",
+        "M99",
+        "G68 R45",
+        "G16",
+        "G83 Z-9 R1 Q1e",
+        "X#1",
+        "G33 K1",
+        "G95",
+        "G91",
+        "G51 P2",
+        "G18",
+        "G2 X5 I1 K3",
+    ];
     let (mut read_well, mut refused) = (0, 0);
     for n in 0..1000 {
         let d = &shipped()[n % shipped().len()];
@@ -191,6 +229,8 @@ fn every_kind() -> Vec<Toolpath> {
         arc(at(0.0, 8.0, -1.0), false),
         arc(at(0.0, 8.0, -2.25), true),
         arc(at(0.0, 8.0, -3.5), true),
+        // A whole turn after one in the same direction.
+        arc(at(0.0, 8.0, -3.5), true),
         arc(at(30.0, 8.0, -3.5), false),
         // Shorter than an increment: no full turn.
         arc(at(30.001, 8.0, -3.5), true),
@@ -204,7 +244,13 @@ fn every_kind() -> Vec<Toolpath> {
         path("peck", 12, 3000.0, Coolant::Flood, vec![hole(Cycle::Peck(2.5), 120.0, 2.0)]),
         path("ream", 13, 600.0, Coolant::Flood, vec![hole(Cycle::Ream, 90.0, 3.0)]),
         path("tap", 14, 400.0, Coolant::Flood, vec![hole(Cycle::Tap, 500.0, 4.0)]),
-        path("last", 11, 4000.0, Coolant::Dry, vec![Move::Rapid { to: v(0.0, 0.0, 15.0) }, Move::Feed { to: v(1.0, 1.0, 1.0), feed: 50.0 }]),
+        path(
+            "last",
+            11,
+            4000.0,
+            Coolant::Dry,
+            vec![Move::Rapid { to: v(0.0, 0.0, 15.0) }, Move::Feed { to: v(1.0, 1.0, 1.0), feed: 50.0 }],
+        ),
     ]
 }
 

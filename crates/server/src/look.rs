@@ -160,12 +160,14 @@ impl<'a> Looker<'a> {
             .map_err(|_| Fault::Bad(format!("{file} is no text; give the program as the control saves it")))?;
         let shop = self.db.act(|c| crate::book::of_job(c, job, settled))?;
         let (control, _) = job::Control::chosen(&shop, settled).map_err(|e| Fault::Bad(e.to_string()))?;
-        program::read(&text, &control.settings(program::ReadSettings::default().zero_in_machine, &shop.crib)).map_err(|e| {
-            Fault::Bad(format!(
-                "{file} cannot be followed as a program of {}: {e}. Mend that line and upload it again",
-                control.dialect.name
-            ))
-        })?;
+        program::read(&text, &control.settings(program::ReadSettings::default().zero_in_machine, &shop.crib)).map_err(
+            |e| {
+                Fault::Bad(format!(
+                    "{file} cannot be followed as a program of {}: {e}. Mend that line and upload it again",
+                    control.dialect.name
+                ))
+            },
+        )?;
         Ok(Vec::new())
     }
 

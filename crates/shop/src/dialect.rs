@@ -246,34 +246,46 @@ impl Dialect {
     pub fn fault(&self) -> Option<String> {
         let name = &self.name;
         let word = |s: &str| !s.is_empty() && s.chars().all(|c| c.is_ascii_alphanumeric() || c == '.' || c == ' ');
-        let id = !self.id.is_empty() && self.id.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-');
+        let id =
+            !self.id.is_empty() && self.id.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-');
         if !id {
             return Some(format!("'{}': a control's short name has small letters, digits and '-'", self.id));
         }
         if self.decimals > 6 || self.feed_decimals > 4 || (self.point == Point::None && self.decimals == 0) {
-            return Some(format!("{name}: lengths have 0 to 6 digits after the point (1 to 6 without one), feeds 0 to 4"));
+            return Some(format!(
+                "{name}: lengths have 0 to 6 digits after the point (1 to 6 without one), feeds 0 to 4"
+            ));
         }
         if self.increment_mm() > 0.011 {
             return Some(format!("{name}: its least increment is over 0.01 mm; no part keeps its size with that"));
         }
         if !(1.0..=360.0).contains(&self.arc_most_deg) || !(0.0001..=0.05).contains(&self.chord_mm) {
-            return Some(format!("{name}: an arc of one line is 1 to 360 degrees, and chords leave their curve by 0.0001 to 0.05 mm"));
+            return Some(format!(
+                "{name}: an arc of one line is 1 to 360 degrees, and chords leave their curve by 0.0001 to 0.05 mm"
+            ));
         }
-        if !(0.0..=120.0).contains(&self.spin_up_s) || !(8..=200).contains(&self.comment_length) || self.numbered > 1000 {
-            return Some(format!("{name}: a spindle is up within 120 s, comments are 8 to 200 signs long, lines are numbered in steps up to 1000"));
+        if !(0.0..=120.0).contains(&self.spin_up_s) || !(8..=200).contains(&self.comment_length) || self.numbered > 1000
+        {
+            return Some(format!(
+                "{name}: a spindle is up within 120 s, comments are 8 to 200 signs long, lines are numbered in steps up to 1000"
+            ));
         }
         if self.change == Change::T && self.preselect {
             return Some(format!("{name}: where T alone changes the cutter the next one cannot be called for before"));
         }
         let cycles = self.cycles.split_whitespace().all(|c| matches!(c, "G73" | "G81" | "G82" | "G83" | "G85"));
         if !cycles {
-            return Some(format!("{name}: cycles are of G73 G81 G82 G83 G85, with blanks between them; taps have a field of their own"));
+            return Some(format!(
+                "{name}: cycles are of G73 G81 G82 G83 G85, with blanks between them; taps have a field of their own"
+            ));
         }
         if !word(&self.flood) || !word(&self.coolant_off) || (!self.mist.is_empty() && !word(&self.mist)) {
             return Some(format!("{name}: coolant needs a word to come on and one to go off"));
         }
         let lines = [self.safe_start.as_str(), &self.end, &self.tape_mark, &self.program_name, &self.extension];
-        if lines.iter().any(|l| !l.is_ascii() || l.len() > 200 || l.contains(['\n', '\r'])) || self.extension.contains(['/', '\\', ' ']) {
+        if lines.iter().any(|l| !l.is_ascii() || l.len() > 200 || l.contains(['\n', '\r']))
+            || self.extension.contains(['/', '\\', ' '])
+        {
             return Some(format!("{name}: its lines are plain signs, and the file's ending has no blank or slash"));
         }
         if self.extension.is_empty() || self.end.trim().is_empty() {
@@ -304,7 +316,10 @@ pub fn shipped() -> &'static [Dialect] {
 impl Default for Dialect {
     /// The control of the demo shop's mill: RS-274 with all its state in the open.
     fn default() -> Dialect {
-        shipped().first().cloned().unwrap_or_else(|| unreachable!("the shipped dialects are data of this crate, and a test reads them"))
+        shipped()
+            .first()
+            .cloned()
+            .unwrap_or_else(|| unreachable!("the shipped dialects are data of this crate, and a test reads them"))
     }
 }
 

@@ -69,11 +69,26 @@ export const jobsQuery = (look: Look) =>
 export const jobQuery = (id: number) =>
   queryOptions({ queryKey: ['job', id], queryFn: () => api.get<JobState>(`/api/jobs/${id}`), retry });
 
+/** A sheet that an older build made stands until the plan is made anew: what it does not have yet is filled in. */
+const whole = (s: Sheet): Sheet => ({ ...s, control: (s as Partial<Sheet>).control ?? NO_CONTROL });
+
+const NO_CONTROL: Sheet['control'] = {
+  id: '',
+  name: '',
+  about: '',
+  inch: false,
+  increments: null,
+  milliseconds: false,
+  extension: 'ngc',
+  chosen: false,
+  all: [],
+};
+
 /** Results of a revision: they are asked for again when the sheet's revision moves on; the old ones stay on the screen until then. */
 export const sheetQuery = (id: number, revision: number | null) =>
   queryOptions({
     queryKey: ['sheet', id, revision],
-    queryFn: () => api.get<Sheet>(`/api/jobs/${id}/sheet`),
+    queryFn: async () => whole(await api.get<Sheet>(`/api/jobs/${id}/sheet`)),
     enabled: revision !== null,
     placeholderData: (old: Sheet | undefined) => old,
     ...forever,

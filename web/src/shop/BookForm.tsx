@@ -64,6 +64,22 @@ const Form = styled.form`
   }
 `;
 
+/** What may be chosen and is a word of a program, as it stands there. */
+const CODES: Record<string, string> = {
+  t_m6: 'T3 M6',
+  m6_t: 'M6 T3',
+  t: 'T3 alone',
+  g53: 'G53 Z0',
+  g28: 'G91 G28 Z0',
+  g43: 'G43 H3',
+  p_seconds: 'P in seconds',
+  p_milliseconds: 'P in milliseconds',
+  x_seconds: 'X in seconds',
+  cycle: 'G84',
+  cycle_by_turn: 'G95 G84',
+  threading: 'G33',
+};
+
 interface Props {
   chapter: Chapter;
   entry: Entry;
@@ -164,7 +180,7 @@ export function BookForm({ chapter, entry, kept, materials, controls, onDone, on
           <Choice
             label={f.words}
             value={String(v as string)}
-            options={f.of.map((id) => ({ id, words: id.replaceAll('_', ' ') }))}
+            options={f.of.map((id) => ({ id, words: CODES[id] ?? id.replaceAll('_', ' ') }))}
             onChange={(x) => set(f.key, x)}
           />
         );

@@ -18,7 +18,15 @@ fn axes_of(plane: u32) -> [usize; 3] {
 }
 
 /// Centre and sweep, rad, of an arc from `a` to `b` in its plane.
-fn arc(a: DVec2, b: DVec2, radius: Option<f64>, center: Option<DVec2>, ccw: bool, turns: u32, tol: f64) -> Result<(DVec2, f64), String> {
+fn arc(
+    a: DVec2,
+    b: DVec2,
+    radius: Option<f64>,
+    center: Option<DVec2>,
+    ccw: bool,
+    turns: u32,
+    tol: f64,
+) -> Result<(DVec2, f64), String> {
     let center = if let Some(r) = radius {
         let chord = b - a;
         let d = chord.length();

@@ -131,7 +131,9 @@ fn one(p: &mut Program, b: &Beside) -> Result<(), ReadError> {
     let fail = |line: u32, what: String| ReadError { line, what };
     let d = b.side * b.radius;
     // Moves that go somewhere in the plane; those that only rise or fall ride along.
-    let flat = |s: &Step| s.moves() && (s.from.truncate().distance(s.to.truncate()) > 1e-9 || matches!(s.shape, Shape::Arc { .. }));
+    let flat = |s: &Step| {
+        s.moves() && (s.from.truncate().distance(s.to.truncate()) > 1e-9 || matches!(s.shape, Shape::Arc { .. }))
+    };
     let at: Vec<usize> = (b.from..b.to).filter(|k| flat(&p.steps[*k])).collect();
     let Some((&entry, rest)) = at.split_first() else { return Ok(()) };
     if matches!(p.steps[entry].shape, Shape::Arc { .. }) {
@@ -144,7 +146,10 @@ fn one(p: &mut Program, b: &Beside) -> Result<(), ReadError> {
     let way = target - from;
     let reach2 = way.length_squared() - d * d;
     if reach2 <= 0.0 {
-        return Err(fail(b.line, format!("the first move with G41 or G42 is shorter than the cutter's radius, {:.3} mm", b.radius)));
+        return Err(fail(
+            b.line,
+            format!("the first move with G41 or G42 is shorter than the cutter's radius, {:.3} mm", b.radius),
+        ));
     }
     // The tangent from `from` to the circle about the target, on the asked side: its end E has E − target square to E − from.
     let tangent = {
@@ -194,7 +199,10 @@ fn one(p: &mut Program, b: &Beside) -> Result<(), ReadError> {
         let all = meets(&e, &f, d);
         let near = all.into_iter().min_by(|x, y| x.distance(e.b).total_cmp(&y.distance(e.b)));
         let Some(near) = near else {
-            return Err(fail(line, format!("the cutter of radius {:.3} mm does not fit into the corner before this move", b.radius)));
+            return Err(fail(
+                line,
+                format!("the cutter of radius {:.3} mm does not fit into the corner before this move", b.radius),
+            ));
         };
         (ends[k - 1], begins[k]) = (near, near);
     }

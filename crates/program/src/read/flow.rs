@@ -76,7 +76,13 @@ fn trimmed(name: &str) -> String {
 pub(super) fn run(source: &str, settings: &ReadSettings) -> Result<Program, ReadError> {
     let text = Text::of(source);
     let mut s = State::new(settings);
-    let mut p = Program { steps: Vec::new(), ended: false, inch: settings.dialect.inch, holes: Vec::new(), extensions: Vec::new() };
+    let mut p = Program {
+        steps: Vec::new(),
+        ended: false,
+        inch: settings.dialect.inch,
+        holes: Vec::new(),
+        extensions: Vec::new(),
+    };
     let mut frames: Vec<Frame> = Vec::new();
     let (mut k, mut run, mut marks) = (0, 0, 0);
     while k < text.lines.len() {
@@ -122,7 +128,9 @@ pub(super) fn run(source: &str, settings: &ReadSettings) -> Result<Program, Read
             After::Call { name, times } => {
                 s.extension(&mut p, number, "M98");
                 let Some(&at) = text.labels.get(&trimmed(&name)) else {
-                    return Err(fail(format!("the subprogram {name} is not in this text; put it behind the end of the program, O{name} … M99")));
+                    return Err(fail(format!(
+                        "the subprogram {name} is not in this text; put it behind the end of the program, O{name} … M99"
+                    )));
                 };
                 if frames.len() >= DEEPEST {
                     return Err(fail(format!("subprograms call one another more than {DEEPEST} deep")));
@@ -143,7 +151,9 @@ pub(super) fn run(source: &str, settings: &ReadSettings) -> Result<Program, Read
                     k = f.back_to;
                     frames.pop();
                 }
-                None => return Err(fail("M99 outside a subprogram would begin the program again; end it with M30".into())),
+                None => {
+                    return Err(fail("M99 outside a subprogram would begin the program again; end it with M30".into()));
+                }
             },
         }
     }

@@ -8,8 +8,8 @@ mod state;
 
 use geom::{DVec2, DVec3};
 use path::motion::Cycle;
-use shop::dialect::Dialect;
 use serde::{Deserialize, Serialize};
+use shop::dialect::Dialect;
 use std::collections::BTreeMap;
 
 /// What the reader must be told of the setup.

@@ -142,7 +142,9 @@ impl Words {
                 Value::Number(v, point) => {
                     let increments = d.point == Point::None && !point;
                     match letter {
-                        'X' | 'Y' | 'Z' | 'I' | 'J' | 'K' | 'R' | 'Q' if increments => v / 10f64.powi(d.decimals as i32),
+                        'X' | 'Y' | 'Z' | 'I' | 'J' | 'K' | 'R' | 'Q' if increments => {
+                            v / 10f64.powi(d.decimals as i32)
+                        }
                         'F' if increments => v / 10f64.powi(d.feed_decimals as i32),
                         _ => *v,
                     }
@@ -467,16 +469,13 @@ impl<'a> State<'a> {
             return Err(format!("{} works in G17 only", name(g)));
         }
         let d = w.get('D').map(|d| whole('D', d)).transpose()?.unwrap_or(self.tool);
-        let radius = *self.settings.radii.get(&d).ok_or_else(|| {
-            format!("{} D{d}: the plan has no cutter T{d} whose radius that could be", name(g))
-        })?;
-        self.beside = Some(Beside {
-            from: p.steps.len(),
-            to: 0,
-            side: if g == 410 { 1.0 } else { -1.0 },
-            radius,
-            line,
-        });
+        let radius = *self
+            .settings
+            .radii
+            .get(&d)
+            .ok_or_else(|| format!("{} D{d}: the plan has no cutter T{d} whose radius that could be", name(g)))?;
+        self.beside =
+            Some(Beside { from: p.steps.len(), to: 0, side: if g == 410 { 1.0 } else { -1.0 }, radius, line });
         Ok(())
     }
 
@@ -499,7 +498,10 @@ impl<'a> State<'a> {
                 540 | 550 | 560 | 570 | 580 | 590 | 591 | 592 | 593 => {
                     let n = if g < 591 { g / 10 } else { 60 + (g - 591) };
                     if !self.systems.contains_key(&n) {
-                        return Err(format!("{0}: the plan knows no such zero; say in plan.json where it is (\"zeros\": {{\"{0}\": [x, y, z]}}), or set it by G10 L2", name(g)));
+                        return Err(format!(
+                            "{0}: the plan knows no such zero; say in plan.json where it is (\"zeros\": {{\"{0}\": [x, y, z]}}), or set it by G10 L2",
+                            name(g)
+                        ));
                     }
                     self.system = n;
                 }
@@ -706,8 +708,11 @@ impl<'a> State<'a> {
                     to[k] = v - self.zero[k];
                 }
             }
-            let kind =
-                if self.mode == Mode::Rapid { StepKind::Rapid } else { StepKind::Feed { feed: self.feed_of(w, to.distance(self.pos))? } };
+            let kind = if self.mode == Mode::Rapid {
+                StepKind::Rapid
+            } else {
+                StepKind::Feed { feed: self.feed_of(w, to.distance(self.pos))? }
+            };
             self.at_nose |= given[2].is_some();
             self.go(p, line, kind, to, Shape::Line, self.at_nose);
             return Ok(());

@@ -13,7 +13,14 @@ use shop::book::BookChange;
 
 /// Register everything.
 pub fn all(c: &mut ServiceConfig) {
-    c.service(now).service(act).service(undo).service(redo).service(preview).service(import).service(file).service(sample);
+    c.service(now)
+        .service(act)
+        .service(undo)
+        .service(redo)
+        .service(preview)
+        .service(import)
+        .service(file)
+        .service(sample);
 }
 
 /// Do something with the book; what stands in it then.

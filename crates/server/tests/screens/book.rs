@@ -80,6 +80,19 @@ async fn an_entry_is_changed_and_taken_back() {
     list.send_keys("; ten").await.unwrap();
     b.text("ten: ").await;
     bad.extend(axe(&b, "vise").await);
+    // A control says at once what its description comes to, and what its own reader cannot follow.
+    b.go("/shop/dialects").await;
+    b.press("Production mill: numbered lines, reference point, feed a turn").await;
+    b.text("What is written is what is read").await;
+    b.text("N30G17G21G90G94").await;
+    bad.extend(axe(&b, "a control").await);
+    let start = b.find("input[aria-label^='Safe start']").await;
+    start.send_keys("|G77").await.unwrap();
+    b.text("G77 is not part of this dialect").await;
+    start.send_keys("\u{e003}\u{e003}\u{e003}\u{e003}").await.unwrap();
+    b.text("What is written is what is read").await;
+    b.press("A new control").await;
+    b.text("a control's short name has small letters").await;
     assert!(bad.is_empty(), "{bad:#?}");
     b.close().await;
 }

@@ -79,4 +79,30 @@ pub async fn edited(b: &Browser, mut revision: i64) {
     b.fresh(revision).await;
     b.js_until("return !document.body.innerText.includes('stands in the place of the posted program')").await;
     assert_eq!(posted(b).await, text);
+    for_another_control(b, revision, &text).await;
+}
+
+/// The same plan for a control that the mill does not have: other words, the same proof; and back.
+async fn for_another_control(b: &Browser, mut revision: i64, text: &str) {
+    b.js("document.querySelector('[aria-label=\"Written for\"] button').click()").await;
+    b.js_until("const o = [...document.querySelectorAll('[role=option]')].find((o) => o.innerText.startsWith('Old control')); o?.click(); return Boolean(o)").await;
+    revision += 1;
+    b.fresh(revision).await;
+    b.text("whole increments, arcs by their centre").await;
+    let other = posted(b).await;
+    assert!(other.starts_with("%\n%0001\n") && !other.contains('.') && !other.contains('('), "{}", &other[..200]);
+    assert_eq!(b.find("[data-ticket=proof] [data-stamp]").await.text().await.unwrap(), "proved");
+    // Told in mm, not in increments.
+    let line = other.lines().position(|l| l.contains(" X") && l.contains("G01")).unwrap() + 1;
+    b.js(&format!(
+        "document.querySelector('[aria-label^=\"Program text\"]').scrollTop = {}",
+        (line as u32).saturating_sub(4) * 22
+    ))
+    .await;
+    b.js_until(&format!("const r = [...document.querySelectorAll('.row')].find((r) => r.querySelector('i')?.innerText === '{line}'); r?.click(); return Boolean(r)")).await;
+    b.js_until("return /Line \\d+: .*cut straight; to X -?\\d{1,3}(\\.\\d+)? mm/.test(document.body.innerText)").await;
+    b.press("As the mill has it").await;
+    revision += 1;
+    b.fresh(revision).await;
+    assert_eq!(posted(b).await, text);
 }

@@ -37,6 +37,8 @@ describe('a line in words', () => {
     );
     const wait = [...language, m('G4', 'motion', 'wait'), m('P', 'number', '', 's')];
     expect(wordsBy('G04 P1500', wait, 'mm', { ...PLAIN, milliseconds: true })).toBe('wait; 1.5 s');
+    expect(wordsBy('G04 X3000', wait, 'mm', old)).toBe('wait; 3 s');
+    expect(words('X3 Y4 R5', 'mm')).toBe('to X 3 mm, Y 4 mm; radius 5 mm');
     expect(words('X3 ; to the left', 'mm')).toBe('to X 3 mm; to the left');
   });
 

@@ -31,10 +31,22 @@ export function words(line: string, language: readonly Meaning[], units: Units, 
     .map((m) => [m[1] ?? '', value(m[1] ?? '', m[2] ?? '')] as const)
     // The number of a line says nothing, and X of a wait is no place.
     .filter(([letter]) => letter !== 'N');
+  // R is a height in a cycle, else an arc's radius; X of a wait is a time.
+  const has = (test: (v: number) => boolean) => parts.some(([l, v]) => l === 'G' && test(v));
+  const cycle = has((v) => v === 73 || (v >= 81 && v <= 89));
+  const waits = has((v) => v === 4);
   const said: string[] = [];
   const at: string[] = [];
   let motion = false;
   for (const [letter, v] of parts) {
+    if (waits && letter === 'X') {
+      said.push(`${v} s`);
+      continue;
+    }
+    if (letter === 'R' && !cycle) {
+      said.push(`radius ${say(by.inch ? v * 25.4 : v, 'mm', units, 3)}`);
+      continue;
+    }
     const m =
       language.find((x) => x.word === `${letter}${v}`) ??
       language.find((x) => x.word === letter && (x.kind === 'coordinate' || x.kind === 'number'));

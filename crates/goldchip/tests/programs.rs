@@ -1,0 +1,150 @@
+//! Programs for other controls by the command line: listed, written, proved, told line by line, refused.
+
+use serde_json::Value;
+use std::path::Path;
+use std::process::{Command, Output};
+
+fn goldchip(args: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_goldchip")).args(args).output().expect("goldchip runs")
+}
+
+fn path(p: &Path) -> &str {
+    p.to_str().expect("plain path")
+}
+
+fn said(o: &Output) -> String {
+    String::from_utf8_lossy(&o.stdout).into_owned()
+}
+
+fn last_error(o: &Output) -> String {
+    String::from_utf8_lossy(&o.stderr).lines().last().unwrap_or_default().to_string()
+}
+
+/// A block whose top is faced and that has a round pocket, a drilled and a stopped program, by hand.
+fn by_hand(dir: &Path) {
+    use kernel::shape::Shape;
+    let block = Shape::block([0.0; 3], [30.0, 20.0, 8.0]).unwrap();
+    let pocket = Shape::cylinder([15.0, 10.0, 5.0], [0.0, 0.0, 1.0], 6.0, 10.0).unwrap();
+    let hole = Shape::cylinder([4.0, 4.0, -1.0], [0.0, 0.0, 1.0], 1.5, 20.0).unwrap();
+    block.cut(&pocket).unwrap().cut(&hole).unwrap().write_step(&dir.join("b.step")).unwrap();
+    let text = "(BLOCK)\n(LENGTHS IN MM)\nG21 G90 G17\nG53 G0 Z0\nT1 M6\nG53 G0 Z0\nS3000 M3\nG0 X-25 Y10\nG43 H1 Z20\nG0 Z8\nG1 X55 F300\n\
+        G0 Z20\nG53 G0 Z0\nM5\n(STOP: LOOK)\nM0\nT2 M6\nG53 G0 Z0\nS4000 M3\nG0 X18 Y10\nG43 H2 Z20\nZ8.5\nG1 Z8 F200\nG3 X18 Y10 Z6.5 I-3 J0\nG3 X18 Y10 Z5 I-3 J0\n\
+        G3 X18 Y10 I-3 J0\nG0 Z20\nG53 G0 Z0\nM5\nT3 M6\nG53 G0 Z0\nS3000 M3\nG0 X4 Y4\nG43 H3 Z20\nG98 G83 X4 Y4 Z-2 R9 Q3 F150\nG80\nG53 G0 Z0\nM5\nM30\n";
+    std::fs::write(dir.join("p.ngc"), text).unwrap();
+    let tool = |number: u32, kind: &str, d: f64, point: f64| {
+        serde_json::json!({"number": number, "kind": kind, "diameter_mm": d, "corner_radius_mm": 0.0, "tip_diameter_mm": 0.0,
+            "point_angle_deg": point, "flute_length_mm": 20, "shank_diameter_mm": d, "stickout_mm": 30, "holder": [], "centre_cutting": true})
+    };
+    let plan = serde_json::json!({
+        "part": {"file": "b.step"}, "material": "brass",
+        "stock": {"min_mm": [0, 0, 0], "max_mm": [30, 20, 9]},
+        "setups": [{"name": "only", "program": "p.ngc", "part_from_work": [1,0,0,0, 0,1,0,0, 0,0,1,0, 0,0,0,1],
+            "zero_in_machine_mm": [200, 100, -300],
+            "tools": [tool(1, "face", 40.0, 0.0), tool(2, "flat", 6.0, 0.0), tool(3, "drill", 3.0, 118.0)], "keep_out": []}]
+    });
+    std::fs::write(dir.join("plan.json"), plan.to_string()).unwrap();
+}
+
+fn proof(dir: &Path) -> Value {
+    serde_json::from_str(&std::fs::read_to_string(dir.join("proof.json")).unwrap()).unwrap()
+}
+
+#[test]
+fn a_plan_is_written_for_every_control_and_proved_from_its_text() {
+    let dir = tempfile::tempdir().unwrap();
+    let from = dir.path().join("plan");
+    std::fs::create_dir_all(&from).unwrap();
+    by_hand(&from);
+    let o = goldchip(&["prove", path(&from)]);
+    assert_eq!(o.status.code(), Some(0), "{}{}", said(&o), last_error(&o));
+    let own = proof(&from);
+    assert!(own["complete"] == true && own["gouge_mm"].as_f64().unwrap() < 0.002, "{own}");
+    let names = said(&goldchip(&["dialects"]));
+    let names: Vec<&str> = names.lines().collect();
+    assert!(names.len() >= 5 && names.iter().all(|n| !n.contains(' ')), "{names:?}");
+    for name in &names {
+        let out = dir.path().join(name);
+        let o = goldchip(&["post", path(&from), "--dialect", name, "--out", path(&out)]);
+        assert_eq!(o.status.code(), Some(0), "{name}: {}{}", said(&o), last_error(&o));
+        // By itself it is proved too, and a person can have it told.
+        assert_eq!(goldchip(&["prove", path(&out)]).status.code(), Some(0), "{name}");
+        let p = proof(&out);
+        assert!(p["complete"] == true && p["gouge_mm"].as_f64().unwrap() < 0.01, "{name}: {p}");
+        let (a, b) = (own["minutes"].as_f64().unwrap(), p["minutes"].as_f64().unwrap());
+        assert!((a - b).abs() < 0.5, "{name}: {a} and {b} min");
+        let plan: Value = serde_json::from_str(&std::fs::read_to_string(out.join("plan.json")).unwrap()).unwrap();
+        assert_eq!(plan["dialect"]["id"], **name);
+        let file = out.join(plan["setups"][0]["program"].as_str().unwrap());
+        let o = goldchip(&["read", path(&file), "--dialect", name]);
+        let told = said(&o);
+        assert_eq!(o.status.code(), Some(0), "{name}: {}", last_error(&o));
+        assert!(told.contains("to X55") && told.contains("mm/min") && told.contains("at rapid"), "{name}: {told}");
+    }
+    // A wrong number in the old control's increments: 8.2 instead of 8 is left, 4.8 instead of 5 is dug.
+    let out = dir.path().join("increments");
+    let file = out.join("p.tap");
+    let good = std::fs::read_to_string(&file).unwrap();
+    for (was, is, kind) in [("Z5000", "Z4800", "gouge"), ("Z8000", "Z8200", "leftover")] {
+        let bad = good.replace(&format!("{was}\n"), &format!("{is}\n")).replace(&format!("{was} "), &format!("{is} "));
+        assert_ne!(bad, good);
+        std::fs::write(&file, bad).unwrap();
+        let o = goldchip(&["prove", path(&out)]);
+        let p = proof(&out);
+        assert!(p[format!("{kind}_mm")].as_f64().unwrap() > 0.19, "{kind}: {}", said(&o));
+        assert!(kind == "leftover" || o.status.code() == Some(3), "{}", said(&o));
+    }
+    // Written as RS-274 with points it is other than meant, and as no program of that control refused with its line.
+    std::fs::write(&file, good.replace("T2", "T2\nM77")).unwrap();
+    let o = goldchip(&["prove", path(&out)]);
+    assert!(
+        o.status.code() == Some(2) && last_error(&o).contains("M77") && last_error(&o).contains("line "),
+        "{}",
+        last_error(&o)
+    );
+    std::fs::write(&file, good).unwrap();
+    // A plan that names a control that nobody knows.
+    let text = std::fs::read_to_string(from.join("plan.json")).unwrap();
+    let mut plan: Value = serde_json::from_str(&text).unwrap();
+    plan["dialect"] = "none-such".into();
+    std::fs::write(from.join("plan.json"), plan.to_string()).unwrap();
+    let o = goldchip(&["prove", path(&from)]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("production"), "{}", last_error(&o));
+}
+
+#[test]
+fn what_cannot_be_is_refused_with_what_to_do() {
+    let dir = tempfile::tempdir().unwrap();
+    by_hand(dir.path());
+    let d = path(dir.path());
+    let inside = dir.path().join("x");
+    for (args, says) in [
+        (vec!["post", d, "--dialect", "bench"], "--out DIR is missing"),
+        (vec!["post", d, "--out", "/tmp/x"], "goldchip dialects"),
+        (vec!["post", d, "--dialect", "bench", "--out", d], "own folder"),
+        (vec!["post", d, "--dialect", "bench", "--out", path(&inside)], "own folder"),
+        (vec!["post", d, "--dialect", "best", "--out", "/tmp/x"], "there are bench"),
+        (vec!["read", "--dialect", "bench"], "no program is given"),
+        (vec!["read", "/none/such.nc", "--dialect", "bench"], "cannot be read"),
+        (vec!["plan", d, "--dialect", "best", "--out", "/tmp/x"], "there are bench"),
+    ] {
+        let o = goldchip(&args);
+        assert_eq!(o.status.code(), Some(2), "{args:?}");
+        assert!(last_error(&o).contains(says), "{args:?}: {}", last_error(&o));
+    }
+    // A text of unknown origin: told, what is not published marked, and refused with line and reason.
+    let file = dir.path().join("found.nc");
+    let text =
+        "G21 G90 F200\n#1 = 1\nWHILE [#1 LE 3] DO1\nG1 X[#1 * 10] (STEP)\n#1 = [#1 + 1]\nEND1\nG2 X40 Y10 R10\nM30\n";
+    std::fs::write(&file, text).unwrap();
+    let o = goldchip(&["read", path(&file), "--dialect", "bench"]);
+    let told = said(&o);
+    assert_eq!(o.status.code(), Some(0), "{}", last_error(&o));
+    assert!(told.contains("to X30 Y0") && told.contains("line 3: WHILE is not in RS-274 as published"), "{told}");
+    assert!(told.contains("90° around") || told.contains("-90° around"), "{told}");
+    std::fs::write(&file, text.replace("G2 X40", "G2.4 X40")).unwrap();
+    let o = goldchip(&["read", path(&file), "--dialect", "bench"]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("line 7: G2.4"), "{}", last_error(&o));
+    // Without an end it is told so.
+    std::fs::write(&file, "G0 X1\n").unwrap();
+    assert!(said(&goldchip(&["read", path(&file), "--dialect", "bench"])).contains("no end"));
+}
