@@ -379,7 +379,11 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
         }
         let (text_was, promises) = (std::mem::take(&mut s.program), std::mem::take(&mut s.promises.promises));
         let posted = Posted { text: text_was, promises, moves: Vec::new() };
-        s.edited = Some(Edit { file: edited.file.clone(), changes: program::changes(&posted.text, text) });
+        s.edited = Some(Edit {
+            file: edited.file.clone(),
+            changes: program::changes(&posted.text, text),
+            consequences: program::consequences(&posted, text, &settings).unwrap_or_default(),
+        });
         s.promises = program::anchor(&posted, text);
         s.program.clone_from(text);
     }

@@ -29,6 +29,9 @@ pub struct Edit {
     pub file: String,
     /// What is other in it.
     pub changes: program::Changes,
+    /// What comes of that.
+    #[serde(default)]
+    pub consequences: Vec<program::Consequence>,
 }
 
 /// One planned side.

@@ -6,6 +6,7 @@
 //! scaled and polar coordinates, feed by the turn) are read and marked as such.
 
 mod act;
+mod consequence;
 mod explain;
 mod language;
 mod lex;
@@ -16,6 +17,7 @@ mod sample;
 mod translate;
 mod write;
 
+pub use consequence::{Consequence, Other, consequences};
 pub use explain::{Told, explain, particulars};
 pub use language::{LANGUAGE, Meaning, WordKind};
 pub use post::{Heading, PostError, PostTool, Stop, post};

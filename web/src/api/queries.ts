@@ -7,6 +7,7 @@ import type {
   BookSheet,
   Comparison,
   Cut,
+  Edit,
   FormsSheet,
   JobState,
   Keeping,
@@ -70,7 +71,14 @@ export const jobQuery = (id: number) =>
   queryOptions({ queryKey: ['job', id], queryFn: () => api.get<JobState>(`/api/jobs/${id}`), retry });
 
 /** A sheet that an older build made stands until the plan is made anew: what it does not have yet is filled in. */
-const whole = (s: Sheet): Sheet => ({ ...s, control: (s as Partial<Sheet>).control ?? NO_CONTROL });
+const whole = (s: Sheet): Sheet => ({
+  ...s,
+  control: (s as Partial<Sheet>).control ?? NO_CONTROL,
+  sides: s.sides.map((x) => ({
+    ...x,
+    edited: x.edited && { ...x.edited, consequences: (x.edited as Partial<Edit>).consequences ?? [] },
+  })),
+});
 
 const NO_CONTROL: Sheet['control'] = {
   id: '',

@@ -65,11 +65,27 @@ pub async fn edited(b: &Browser, mut revision: i64) {
         assert_eq!(stamp, "stop", "{name}");
         b.text("Stops forbid cutting").await;
     }
+    // A speed that a person wants less: told by what comes of it, and kept in the plan by one press.
+    let slower = with_word(&text, 'S', "1500");
+    upload(b, "slower.ngc", &slower).await;
+    revision += 1;
+    b.fresh(revision).await;
+    b.find("[data-other=speed]").await;
+    b.text("the spindle turns 1500 instead of").await;
+    b.press("Keep it in the plan").await;
+    revision += 1;
+    b.fresh(revision).await;
+    b.js_until("return !document.querySelector('[data-other=speed]')").await;
+    b.press("Undo").await;
+    revision += 1;
+    b.fresh(revision).await;
+    b.find("[data-other=speed]").await;
     // What says the same with another comment is as good as the posted text.
     upload(b, "same.ngc", &format!("(READ BACK FROM THE CONTROL)\n{text}")).await;
     revision += 1;
     b.fresh(revision).await;
     b.text("1 line is new or changed").await;
+    b.text("1 comment is other: nothing else").await;
     assert_eq!(b.find("[data-ticket=proof] [data-stamp]").await.text().await.unwrap(), "proved");
     // What no control could follow is refused with its line, and nothing is lost.
     upload(b, "broken.ngc", &text.replacen("M5", "G73.4.2", 1)).await;
