@@ -3,6 +3,7 @@
 use crate::cli::{Failure, READER_WORD, USAGE, beside_or, code, reader, report, say, shop_of};
 use job::files::{self, FileError};
 use lexopt::prelude::*;
+use paper::Format;
 use program::{ReadError, ReadSettings};
 use shop::dialect::Dialect;
 use std::collections::BTreeMap;
@@ -76,6 +77,83 @@ pub(crate) fn post(parser: lexopt::Parser) -> Result<i32, Failure> {
     files::write_proof(&out, &proof)?;
     report(&proof);
     Ok(code(&proof))
+}
+
+/// A plan's setup sheet as PDF, and its cutters as a table.
+pub(crate) fn sheet(mut parser: lexopt::Parser) -> Result<i32, Failure> {
+    let (mut dir, mut out, mut book, mut tools) = (None::<PathBuf>, None::<PathBuf>, None::<PathBuf>, None::<PathBuf>);
+    let mut format = Format::A4;
+    while let Some(arg) = parser.next()? {
+        match arg {
+            Long("out") => out = Some(parser.value()?.into()),
+            Long("tools") => tools = Some(parser.value()?.into()),
+            Long("shop") => book = Some(parser.value()?.into()),
+            Long("paper") => {
+                let name = parser.value()?.string()?;
+                format = Format::of(&name)
+                    .ok_or_else(|| Failure::Refused(format!("--paper {name}: there are a4 and letter")))?;
+            }
+            Value(v) if dir.is_none() => dir = Some(v.into()),
+            other => return Err(other.unexpected().into()),
+        }
+    }
+    let dir = dir.ok_or_else(|| Failure::Refused(format!("no plan is given; {USAGE}")))?;
+    let out = out.ok_or_else(|| Failure::Refused(format!("--out FILE.pdf is missing; {USAGE}")))?;
+    let shop = shop_of(beside_or(book, &dir).as_deref())?;
+    let pages = pages_of(&dir, &shop)?;
+    let bytes = paper::pdf(&pages, format).map_err(Failure::Internal)?;
+    write(&out, &bytes)?;
+    say!("{}: {} setups", out.display(), pages.len());
+    if let Some(file) = tools {
+        let plan = files::load(&dir)?.plan;
+        write(&file, paper::tools_csv(&plan).map_err(Failure::Internal)?.as_bytes())?;
+        say!("{}", file.display());
+    }
+    Ok(0)
+}
+
+fn write(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
+    std::fs::write(path, bytes).map_err(|e| Failure::Internal(format!("{} cannot be written: {e}", path.display())))
+}
+
+/// Pages of a folder's setups, then those of what is made to hold the part.
+fn pages_of(dir: &Path, shop: &shop::Shop) -> Result<Vec<paper::Page>, Failure> {
+    let loaded = files::load(dir)?;
+    let reader = reader()?;
+    let read = |file: &Path| job::read_part(file, &intake::Reading::default(), &reader, &[READER_WORD]);
+    let part = job::read_part(&loaded.model, &loaded.plan.part.reading, &reader, &[READER_WORD])?;
+    let proof = std::fs::read_to_string(dir.join("proof.json")).unwrap_or_default();
+    let proof = serde_json::from_str(&proof).unwrap_or_default();
+    let text = |file: &str| std::fs::read_to_string(dir.join(file)).unwrap_or_default();
+    let mut solids: Vec<Vec<paper::Held>> = Vec::new();
+    for s in &loaded.plan.setups {
+        let mut held = Vec::new();
+        for k in &s.keep_out {
+            if let files::KeepOutFile::Model { name, model, work_from_model, .. } = k {
+                let placed = geom::Placement::from_rows(work_from_model).unwrap_or(geom::Placement::IDENTITY);
+                let body = paper::Body::Mesh(read(&dir.join(model))?.mesh.placed(&placed));
+                held.push(paper::Held { name: name.clone(), body });
+            }
+        }
+        solids.push(held);
+    }
+    let title = dir.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    let title = loaded.model.file_stem().map_or(title, |n| n.to_string_lossy().into_owned());
+    let mut pages = paper::pages(&loaded.plan, &title, &part.mesh, shop, &proof, &text, &|k| {
+        solids.get(k).cloned().unwrap_or_default()
+    });
+    let made = loaded.plan.setups.iter().filter_map(|s| s.hold.as_ref().and_then(holding::Hold::makes));
+    for piece in made {
+        let folder = dir.join("made").join(piece.name());
+        if folder.exists() {
+            pages.extend(
+                pages_of(&folder, shop)?
+                    .into_iter()
+                    .map(|p| paper::Page { title: format!("{}, {}", piece.name(), p.title), ..p }),
+            );
+        }
+    }
+    Ok(pages)
 }
 
 /// A program of unknown origin, line by line.

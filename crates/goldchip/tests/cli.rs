@@ -145,10 +145,10 @@ fn plan_prove_edit_prove() {
         assert!(found["findings"].as_array().unwrap().iter().any(|f| is(&f)), "{kind}");
     }
 
-    std::fs::write(&program, good.replace("G0 X", "G41 D1 G0 X")).unwrap();
+    std::fs::write(&program, good.replace("G0 X", "G41 D77 G0 X")).unwrap();
     let refused = goldchip(&["prove", path(&out)]);
     assert_eq!(refused.status.code(), Some(2));
-    assert!(last_error(&refused).contains("cutter compensation"), "{}", last_error(&refused));
+    assert!(last_error(&refused).contains("no cutter T77"), "{}", last_error(&refused));
     std::fs::remove_file(&program).unwrap();
     let missing = goldchip(&["prove", path(&out)]);
     assert_eq!(missing.status.code(), Some(2));

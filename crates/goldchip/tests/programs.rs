@@ -80,6 +80,15 @@ fn a_plan_is_written_for_every_control_and_proved_from_its_text() {
         assert_eq!(o.status.code(), Some(0), "{name}: {}", last_error(&o));
         assert!(told.contains("to X55") && told.contains("mm/min") && told.contains("at rapid"), "{name}: {told}");
     }
+    // On paper: a PDF of one setup, and its cutters as a table.
+    let (sheet, tools) = (dir.path().join("s.pdf"), dir.path().join("t.csv"));
+    let o = goldchip(&["sheet", path(&from), "--out", path(&sheet), "--tools", path(&tools), "--paper", "letter"]);
+    assert_eq!(o.status.code(), Some(0), "{}", last_error(&o));
+    assert!(std::fs::read(&sheet).unwrap().starts_with(b"%PDF-"));
+    let table = std::fs::read_to_string(&tools).unwrap();
+    assert!(table.lines().count() == 4 && table.contains("only,p.ngc,3,drill Ø3,3,20,30,"), "{table}");
+    let o = goldchip(&["sheet", path(&from), "--out", path(&sheet), "--paper", "foolscap"]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("a4 and letter"));
     // A wrong number in the old control's increments: 8.2 instead of 8 is left, 4.8 instead of 5 is dug.
     let out = dir.path().join("increments");
     let file = out.join("p.tap");

@@ -390,7 +390,7 @@ fn take_edits(sides: &mut [SidePlan], settled: &Settled, findings: &mut Vec<Find
 }
 
 /// Threads and fits are tried while the piece can still be cut.
-fn tried(finished: &[Finished]) -> Vec<String> {
+pub(crate) fn tried(finished: &[Finished]) -> Vec<String> {
     let said = finished.iter().filter(|f| f.operation.is_some()).map(|f| {
         let with = if f.how == part::Made::Ream { "its pin or a plug gauge" } else { "a gauge or a screw" };
         format!("try {} with {with}", f.wants)

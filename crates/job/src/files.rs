@@ -2,8 +2,8 @@
 
 use crate::error::JobError;
 use crate::plan::Plan;
-use crate::plan_file::{AxisError, DialectRef, KeepOutFile, Stands, StockBox, ThreadFile, ToolFile, check};
-pub use crate::plan_file::{PartRef, PlanFile, SetupFile};
+use crate::plan_file::{AxisError, ThreadFile, ToolFile, check};
+pub use crate::plan_file::{DialectRef, KeepOutFile, PartRef, PlanFile, SetupFile, SetupWords, Stands, StockBox};
 use crate::proving::{limits_of, setup_input};
 use geom::{DVec3, Placement};
 use part::Part;
@@ -124,6 +124,7 @@ fn write_folder(
             zero_in_machine_mm: s.setup.zero_in_machine.to_array(),
             zeros: BTreeMap::new(),
             sawn: s.setup.sawn.map(|saw| StockBox::of(&saw.left)),
+            words: words_of(s),
             tools: s.tools.iter().map(ToolFile::of).collect(),
             keep_out: keep_outs(s, k, &plan.made),
             error: error_file(&s.setup),
@@ -167,6 +168,17 @@ fn write_folder(
     put("plan.json", json(&plan_file).as_bytes())?;
     put("proof.json", json(proof).as_bytes())?;
     Ok(written)
+}
+
+/// What a person at the machine is told of a side.
+pub(crate) fn words_of(s: &crate::SidePlan) -> SetupWords {
+    let by_hand = s.finished.iter().filter(|f| f.operation.is_none());
+    SetupWords {
+        load: s.setup.actions(),
+        at_stops: s.setup.hold.at_stops(),
+        tried: crate::chain::tried(&s.finished),
+        by_hand: by_hand.map(|f| format!("{}: by hand, {} ×", f.wants, f.holes.len())).collect(),
+    }
 }
 
 /// What nothing may enter: boxes, and the solids of what is made, as they stand when they hold.

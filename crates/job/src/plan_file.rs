@@ -12,6 +12,7 @@ use shop::machine::Machine;
 use shop::tool::{Tool, ToolKind};
 use std::collections::BTreeMap;
 use std::path::Path;
+use ts_rs::TS;
 
 /// `plan.json`. Lengths mm; frames as named.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -212,6 +213,23 @@ impl StockBox {
     }
 }
 
+/// What a person at the machine is told of a setup, in order.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct SetupWords {
+    /// Loading, seating, tightening, touching.
+    #[serde(default)]
+    pub load: Vec<String>,
+    /// What is done at each stop of the program.
+    #[serde(default)]
+    pub at_stops: Vec<Vec<String>>,
+    /// What is tried before it is unclamped.
+    #[serde(default)]
+    pub tried: Vec<String>,
+    /// What is left to the hand afterwards.
+    #[serde(default)]
+    pub by_hand: Vec<String>,
+}
+
 /// A cutter, and how it looks where its sizes do not say it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct ToolFile {
@@ -248,6 +266,9 @@ pub struct SetupFile {
     /// Sawn off before it: of the stock only what lies in this box is left, part coordinates.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sawn: Option<StockBox>,
+    /// What a person at the machine is told.
+    #[serde(default)]
+    pub words: SetupWords,
     /// Tools.
     pub tools: Vec<ToolFile>,
     /// What nothing may enter.

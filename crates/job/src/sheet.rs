@@ -236,6 +236,9 @@ pub struct SideSheet {
     pub limits: Vec<HoldLimit>,
     /// What the zero is touched on.
     pub datum: Vec<Datum>,
+    /// What a person at the machine is told.
+    #[serde(default)]
+    pub words: crate::files::SetupWords,
     /// What is done where its program stops, a list for each stop.
     #[serde(default)]
     pub at_stops: Vec<Vec<String>>,
@@ -563,6 +566,7 @@ fn side_sheet(
             })
             .collect(),
         datum: side.setup.datum.to_vec(),
+        words: crate::files::words_of(side),
         at_stops: side.setup.hold.at_stops(),
         keep_out: side
             .setup

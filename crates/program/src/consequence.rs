@@ -84,7 +84,9 @@ impl Pair<'_> {
     }
 
     fn speed(&self) -> Option<Consequence> {
-        let of = |steps: &[&Step]| most(&cuts(steps).iter().map(|(s, _)| (s.spindle.unwrap_or(0.0), s.length())).collect::<Vec<_>>());
+        let of = |steps: &[&Step]| {
+            most(&cuts(steps).iter().map(|(s, _)| (s.spindle.unwrap_or(0.0), s.length())).collect::<Vec<_>>())
+        };
         let (was, now) = (of(&self.was)?, of(&self.now)?);
         let other = self.now.iter().find(|s| s.spindle.unwrap_or(0.0) != was).map_or(self.first(), |s| s.line);
         ((was - now).abs() > 0.5).then(|| Consequence {
@@ -117,9 +119,8 @@ impl Pair<'_> {
     }
 
     fn depth(&self) -> Option<Consequence> {
-        let lowest = |steps: &[&Step]| {
-            cuts(steps).into_iter().map(|(s, _)| (s.to.z, s.line)).min_by(|a, b| a.0.total_cmp(&b.0))
-        };
+        let lowest =
+            |steps: &[&Step]| cuts(steps).into_iter().map(|(s, _)| (s.to.z, s.line)).min_by(|a, b| a.0.total_cmp(&b.0));
         let (was, now) = (lowest(&self.was)?, lowest(&self.now)?);
         let d = now.0 - was.0;
         (d.abs() > SAME_MM).then(|| {
@@ -137,7 +138,8 @@ impl Pair<'_> {
     fn way(&self) -> Option<Consequence> {
         if self.was.len() != self.now.len() {
             let (was, now) = (self.was.len(), self.now.len());
-            let said = if now > was { format!("{} moves more", now - was) } else { format!("{} moves fewer", was - now) };
+            let said =
+                if now > was { format!("{} moves more", now - was) } else { format!("{} moves fewer", was - now) };
             let first = self.was.iter().zip(&self.now).find(|(a, b)| a.to.distance(b.to) > SAME_MM);
             return Some(self.tell(Other::Moves, first.map_or(self.first(), |f| f.1.line), said));
         }
@@ -151,7 +153,11 @@ impl Pair<'_> {
         };
         let worst = (0..self.was.len()).map(|k| (off(k), self.now[k].line)).max_by(|a, b| a.0.total_cmp(&b.0))?;
         (worst.0 > SAME_MM).then(|| {
-            self.tell(Other::Way, worst.1, format!("it goes another way, up to {} mm beside", len(format!("{:.3}", worst.0))))
+            self.tell(
+                Other::Way,
+                worst.1,
+                format!("it goes another way, up to {} mm beside", len(format!("{:.3}", worst.0))),
+            )
         })
     }
 
@@ -207,7 +213,10 @@ fn stops(was: &Program, now: &Program) -> Vec<Consequence> {
         if a != b {
             let n = a.abs_diff(b);
             let line = now.steps.iter().find(|s| sort(&s.kind)).map_or(0, |s| s.line);
-            out.push(tell(line, format!("{n} {} {}", if n == 1 { one } else { many }, if b > a { "more" } else { "fewer" })));
+            out.push(tell(
+                line,
+                format!("{n} {} {}", if n == 1 { one } else { many }, if b > a { "more" } else { "fewer" }),
+            ));
         }
     }
     if was.ended && !now.ended {
@@ -222,7 +231,8 @@ fn comments_only(was: &str, now: &str) -> usize {
         let lines = t.lines().filter_map(|l| lex::line(l).ok());
         lines.map(|l| format!("{:?}", (l.words, l.sets, l.flow))).filter(|l| *l != "([], [], None)").collect()
     };
-    let comments = |t: &str| -> Vec<String> { t.lines().filter_map(|l| lex::line(l).ok()).flat_map(|l| l.comments).collect() };
+    let comments =
+        |t: &str| -> Vec<String> { t.lines().filter_map(|l| lex::line(l).ok()).flat_map(|l| l.comments).collect() };
     if bare(was) != bare(now) {
         return 0;
     }

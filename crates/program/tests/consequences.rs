@@ -1,8 +1,8 @@
 //! An edited text told by what comes of it: each fault that is planted is named for what it does, and only that.
 
-use program::{Consequence, Dialect, Heading, Other, Posted, ReadSettings, consequences, post};
 use geom::{DVec2, DVec3};
 use path::motion::{Coolant, Cycle, Move, Toolpath};
+use program::{Consequence, Dialect, Heading, Other, Posted, ReadSettings, consequences, post};
 
 fn posted() -> Posted {
     let v = DVec3::new;
@@ -35,7 +35,11 @@ fn posted() -> Posted {
         cycle: Cycle::Plain,
         feed: 120.0,
     };
-    let paths = [path("rough", 2, 5000.0, side(-3.0)), path("finish", 2, 6000.0, side(-3.2)), path("drill", 5, 2000.0, vec![hole])];
+    let paths = [
+        path("rough", 2, 5000.0, side(-3.0)),
+        path("finish", 2, 6000.0, side(-3.2)),
+        path("drill", 5, 2000.0, vec![hole]),
+    ];
     post(&Heading::default(), &paths, &Dialect::default()).unwrap()
 }
 

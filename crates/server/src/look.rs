@@ -228,7 +228,21 @@ impl<'a> Looker<'a> {
         Ok((self.part(job, &settled)?, settled, shop))
     }
 
-    /// `part.step`, `part.stl`, `outline.dxf`, `stock-1.step`, `stock-1.stl`, `stock-2.step`, `stock-2.stl`.
+    /// The setup sheet of the plan as it stands.
+    fn paper(&mut self, job: &Job, settled: &Settled, format: paper::Format) -> Result<Vec<u8>, Fault> {
+        let key = job.sheet.clone().filter(|_| job.sheet_revision == Some(job.revision));
+        let key = key
+            .ok_or(Fault::NotYet("The plan is being worked out again; wait until it is there, then take the sheet"))?;
+        let kept = self.db.act(|c| blobs::get(c, &key))?;
+        let kept = kept.ok_or(Fault::NotYet("The plan is no longer at hand; it is worked out again"))?;
+        let sheet: job::sheet::Sheet = serde_json::from_slice(&kept).map_err(|e| Fault::internal(e.to_string()))?;
+        let shop = self.db.act(|c| crate::book::of_job(c, job, settled))?;
+        let part = self.part(job, settled)?;
+        let pages = paper::of_sheet(&sheet, &job.title, &part.mesh, &shop.machine.name).map_err(Fault::internal)?;
+        paper::pdf(&pages, format).map_err(Fault::internal)
+    }
+
+    /// `part.step`, `part.stl`, `outline.dxf`, `setup-sheet-a4.pdf`, `setup-sheet-letter.pdf`, `stock-1.step`, `stock-1.stl`, `stock-2.step`, `stock-2.stl`.
     fn export(&mut self, job: &Job, settled: &Settled, what: &str) -> Result<Vec<u8>, Fault> {
         let child = [crate::READER_WORD];
         match what {
@@ -258,6 +272,8 @@ impl<'a> Looker<'a> {
                 let outline = largest.ok_or_else(|| Fault::internal("no outline".into()))?;
                 write_dxf(outline).map_err(Fault::Model)
             }
+            "setup-sheet-a4.pdf" => self.paper(job, settled, paper::Format::A4),
+            "setup-sheet-letter.pdf" => self.paper(job, settled, paper::Format::Letter),
             _ => {
                 let (setup, stl) = match what {
                     "stock-1.stl" => (0, true),

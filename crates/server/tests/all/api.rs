@@ -254,6 +254,9 @@ fn a_part_is_planned_proved_overruled_and_taken() {
     assert!((solid("part.step") / volume - 1.0).abs() < 1e-6);
     assert!((solid("part.stl") / volume - 1.0).abs() < 1e-3);
     assert!(String::from_utf8_lossy(&leaves("outline.dxf")).contains("LWPOLYLINE"));
+    for paper in ["a4", "letter"] {
+        assert!(leaves(&format!("setup-sheet-{paper}.pdf")).starts_with(b"%PDF-"), "{paper}");
+    }
     // After the first side the hat is still there; after the second the part is left, but for what the planner does not see of it.
     let (one, two) = (solid("stock-1.step"), solid("stock-2.step"));
     assert!(

@@ -110,6 +110,8 @@ export function ProgramTicket() {
     }
     await client.invalidateQueries({ queryKey: ['job', id] });
   };
+  const paper = () =>
+    api.take('GET', `/api/jobs/${id}/export/setup-sheet-${units === 'inch' ? 'letter' : 'a4'}.pdf`).catch(refuse);
   const ready = state.fresh && sheet.proof.passed;
   return (
     <>
@@ -168,6 +170,7 @@ export function ProgramTicket() {
               Download {s.name}
             </Button>
           ))}
+          {state.fresh ? <Button onPress={() => void paper()}>Setup sheet (PDF)</Button> : null}
           {ready ? null : (
             <Quiet>{state.fresh ? 'Stops forbid cutting: see Proof.' : 'It is being worked out again.'}</Quiet>
           )}
