@@ -116,7 +116,7 @@ fn write(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     std::fs::write(path, bytes).map_err(|e| Failure::Internal(format!("{} cannot be written: {e}", path.display())))
 }
 
-/// Pages of a folder's setups, then those of what is made to hold the part.
+/// Pages of a folder's setups, and before each those of what is made to hold it.
 fn pages_of(dir: &Path, shop: &shop::Shop) -> Result<Vec<paper::Page>, Failure> {
     let loaded = files::load(dir)?;
     let reader = reader()?;
@@ -139,21 +139,66 @@ fn pages_of(dir: &Path, shop: &shop::Shop) -> Result<Vec<paper::Page>, Failure> 
     }
     let title = dir.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
     let title = loaded.model.file_stem().map_or(title, |n| n.to_string_lossy().into_owned());
-    let mut pages = paper::pages(&loaded.plan, &title, &part.mesh, shop, &proof, &text, &|k| {
+    let own = paper::pages(&loaded.plan, &title, &part.mesh, shop, &proof, &text, &|k| {
         solids.get(k).cloned().unwrap_or_default()
     });
-    let made = loaded.plan.setups.iter().filter_map(|s| s.hold.as_ref().and_then(holding::Hold::makes));
-    for piece in made {
-        let folder = dir.join("made").join(piece.name());
-        if folder.exists() {
-            pages.extend(
-                pages_of(&folder, shop)?
-                    .into_iter()
-                    .map(|p| paper::Page { title: format!("{}, {}", piece.name(), p.title), ..p }),
-            );
+    // What is made to hold a setup comes before it.
+    let mut pages = Vec::new();
+    for (page, setup) in own.into_iter().zip(&loaded.plan.setups) {
+        if let Some(piece) = setup.hold.as_ref().and_then(holding::Hold::makes) {
+            let folder = dir.join("made").join(piece.name());
+            if folder.exists() {
+                let made = pages_of(&folder, shop)?.into_iter();
+                pages.extend(made.map(|p| paper::Page {
+                    title: format!("{}: made for {} of {title}", piece.name(), setup.name),
+                    ..p
+                }));
+            }
         }
+        pages.push(page);
     }
     Ok(pages)
+}
+
+/// Faults at the machine, each run through the proof: a table, and `what-if.json` in the folder.
+pub(crate) fn what_if(parser: lexopt::Parser) -> Result<i32, Failure> {
+    let t = told(parser)?;
+    let dir = t.what.ok_or_else(|| Failure::Refused(format!("no plan is given; {USAGE}")))?;
+    let shop = shop_of(beside_or(t.book, &dir).as_deref())?;
+    let loaded = files::load(&dir)?;
+    let reader = reader()?;
+    let part = job::read_part(&loaded.model, &loaded.plan.part.reading, &reader, &[READER_WORD])?;
+    let read = |file: &Path| job::read_part(file, &intake::Reading::default(), &reader, &[READER_WORD]);
+    let mut told = |k: usize, n: usize| {
+        if k.is_multiple_of(10) || k == n {
+            eprintln!("{k} of {n} faults");
+        }
+    };
+    let rows = job::what_if::what_if(&dir, &loaded, &part, &shop, &read, &mut told)?;
+    for r in &rows {
+        // Where it shows, if that is another setup than the one it is in.
+        let other = r.shows_in.clone().filter(|s| Some(s) != r.setup.as_ref()).map(|s| format!("shows in {s}"));
+        let line = r.line.map(|l| format!("line {l}"));
+        let place = [r.setup.clone(), other, line, r.minute.map(|m| format!("{m:.1} min"))];
+        let place: Vec<String> = place.into_iter().flatten().collect();
+        say!(
+            "{}{}",
+            ["      ", "off   ", "BREAKS"][usize::from(r.gravity.min(2))],
+            format!(" {} ({}): {}", r.fault, place.join(", "), r.spoiled)
+        );
+        if r.gravity > 0 {
+            say!("         {}{}", if r.proposed { "no check yet; proposed: " } else { "caught by " }, r.caught_by);
+        }
+    }
+    let json = serde_json::to_vec_pretty(&rows).map_err(|e| Failure::Internal(e.to_string()))?;
+    write(&dir.join("what-if.json"), &json)?;
+    let (off, breaks) = [1, 2].map(|g| rows.iter().filter(|r| r.gravity == g).count()).into();
+    say!(
+        "{} faults: {} harmless, {off} spoil the part, {breaks} break something",
+        rows.len(),
+        rows.len() - off - breaks
+    );
+    Ok(0)
 }
 
 /// A program of unknown origin, line by line.

@@ -120,6 +120,48 @@ fn a_plan_is_written_for_every_control_and_proved_from_its_text() {
     assert!(o.status.code() == Some(2) && last_error(&o).contains("production"), "{}", last_error(&o));
 }
 
+/// Faults at the machine: what each spoils is known beforehand, for the part is a block with a pocket and a hole.
+#[test]
+fn what_if_tells_what_is_spoiled_and_what_would_catch_it() {
+    let dir = tempfile::tempdir().unwrap();
+    by_hand(dir.path());
+    let o = goldchip(&["what-if", path(dir.path())]);
+    assert_eq!(o.status.code(), Some(0), "{}", last_error(&o));
+    let rows: Value = serde_json::from_str(&std::fs::read_to_string(dir.path().join("what-if.json")).unwrap()).unwrap();
+    let row = |fault: &str| {
+        let all = rows.as_array().unwrap();
+        let found = all.iter().find(|r| r["fault"].as_str().unwrap().contains(fault));
+        found.unwrap_or_else(|| panic!("{fault}: {rows:#}")).clone()
+    };
+    let says = |fault: &str, what: &str| {
+        let r = row(fault);
+        assert!(r["spoiled"].as_str().unwrap().contains(what), "{fault}: {r}");
+        assert!(!r["caught_by"].as_str().unwrap().is_empty(), "{r}");
+        r
+    };
+    let deep = says("T1 is 1 mm longer", "1.00 mm too deep");
+    assert!(deep["line"] == 11 && deep["proposed"] == true && deep["minute"].as_f64().unwrap() > 0.0, "{deep}");
+    // The top stays a millimetre too high, and the next cutter comes down at rapid to half a millimetre above where it should be.
+    assert_eq!(says("T1 is 1 mm shorter", "A rapid move runs through stock")["line"], 22);
+    says("T2 is 1 mm longer", "A rapid move runs through stock");
+    says("flat end mill Ø8 in the holder of T2", "1.00 mm too deep");
+    says("X0 is off by +0.5", "0.50 mm too deep");
+    says("Z0 is off by -0.5", "0.50 mm too deep");
+    says("lies on a chip", "0.10 mm too deep");
+    // The hole is not in the middle: turned by half a turn it is elsewhere.
+    says("half a turn", "too deep");
+    // Harmless: a through hole that goes deeper still.
+    let r = row("T3 is 1 mm longer");
+    assert!(r["gravity"] == 0 && r["spoiled"] == "nothing" && r["proposed"] == false, "{r}");
+    assert!(said(&o).contains("harmless") && said(&o).contains("no check yet; proposed"));
+    // What is not proved has nothing to compare with.
+    let file = dir.path().join("p.ngc");
+    let text = std::fs::read_to_string(&file).unwrap();
+    std::fs::write(&file, text.replace("Z5 I-3", "Z4 I-3")).unwrap();
+    let o = goldchip(&["what-if", path(dir.path())]);
+    assert!(o.status.code() == Some(2) && last_error(&o).contains("not proved"), "{}", last_error(&o));
+}
+
 #[test]
 fn what_cannot_be_is_refused_with_what_to_do() {
     let dir = tempfile::tempdir().unwrap();

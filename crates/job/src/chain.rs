@@ -398,6 +398,9 @@ pub(crate) fn tried(finished: &[Finished]) -> Vec<String> {
     said.collect()
 }
 
+/// A side with its program, and of which path and which of its moves each line is.
+pub(crate) type PostedSide = (SidePlan, Vec<(u32, usize, usize)>);
+
 fn side_plan(
     h: &Setup,
     operations: Vec<Operation>,
@@ -408,7 +411,7 @@ fn side_plan(
     shop: &Shop,
     control: &Control,
     scheme: &Scheme,
-) -> Result<(SidePlan, Vec<(u32, usize, usize)>), JobError> {
+) -> Result<PostedSide, JobError> {
     let mut numbers: Vec<u32> = Vec::new();
     for o in &operations {
         if !numbers.contains(&o.tool) {

@@ -89,7 +89,7 @@ pub(crate) fn eased(
     set_by_hand: impl Fn(&str) -> bool,
     shop: &Shop,
     desk: &Desk,
-    post: impl Fn(&SidePlan) -> Result<(SidePlan, Vec<(u32, usize, usize)>), JobError>,
+    post: impl Fn(&SidePlan) -> Result<crate::chain::PostedSide, JobError>,
 ) -> Result<Plan, JobError> {
     if !plan.sides.iter().any(|s| comes_near(s, shop)) || setups_of(&plan).is_err() {
         return Ok(plan);

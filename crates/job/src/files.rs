@@ -304,10 +304,48 @@ pub fn prove(
     read: &dyn Fn(&Path) -> Result<Part, JobError>,
 ) -> Result<Proof, FileError> {
     let p = &loaded.plan;
-    let machine = p.machine.as_ref().unwrap_or(&shop.machine);
+    let mut findings = p.findings.clone();
+    let setups = setups_in(dir, p, shop, read, &mut findings)?;
+    let mut nests = Vec::new();
+    let mut made = Vec::new();
+    for (k, s) in p.setups.iter().enumerate() {
+        let Some(piece) = s.hold.as_ref().and_then(holding::Hold::makes) else { continue };
+        let folder = dir.join(MADE).join(plain_name(piece.name())?);
+        let own = load(&folder)?;
+        let model = read(&own.model)?;
+        let proved = prove(&folder, &own, &model, shop, read)?;
+        findings.extend(crate::proving::made_not_proved(&s.name, piece.name(), &proved));
+        let Some(t) = own.plan.setups.first() else { continue };
+        let path = folder.join(&t.program);
+        let text = std::fs::read_to_string(&path).map_err(io(&path))?;
+        let placement = Placement::from_rows(&t.part_from_work).unwrap_or(Placement::IDENTITY);
+        let zero = DVec3::from_array(t.zero_in_machine_mm);
+        let tools: Vec<Tool> = t.tools.iter().map(|t| t.tool.clone()).collect();
+        let control = own.plan.control(shop)?;
+        let none = Vec::new();
+        let program = setup_input(&t.name, &t.program, &text, placement, zero, &tools, none, None, &t.zeros, &control)?;
+        if let Some(jaws) = s.hold.as_ref().and_then(holding::Hold::jaws) {
+            nests.push(crate::proving::nest_of(k, jaws, program));
+        }
+        made.push((piece.name().to_string(), proved));
+    }
+    let mut proof = judged(part, p, shop, p.stock.as_box(), &setups, &nests);
+    proof.made = made;
+    proof.findings.extend(findings);
+    proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
+    Ok(proof)
+}
+
+/// The setups of a folder, their programs read back from the texts that lie there.
+pub(crate) fn setups_in(
+    dir: &Path,
+    p: &PlanFile,
+    shop: &Shop,
+    read: &dyn Fn(&Path) -> Result<Part, JobError>,
+    findings: &mut Vec<Finding>,
+) -> Result<Vec<proof::SetupInput>, FileError> {
     let control = p.control(shop)?;
     let mut setups = Vec::new();
-    let mut findings = p.findings.clone();
     for s in &p.setups {
         let path = dir.join(&s.program);
         let bytes = match std::fs::read(&path) {
@@ -349,58 +387,44 @@ pub fn prove(
             DVec3::from_array(s.zero_in_machine_mm),
             &s.tools.iter().map(|t| t.tool.clone()).collect::<Vec<_>>(),
             keep_out,
-            promises_of(dir, s, &text, &mut findings),
+            promises_of(dir, s, &text, findings),
             &s.zeros,
             &control,
         )?;
         let sawn = s.sawn.as_ref().map(StockBox::as_box);
         setups.push(proof::SetupInput { bodies, sawn, ..input });
     }
-    let mut nests = Vec::new();
-    let mut made = Vec::new();
-    for (k, s) in p.setups.iter().enumerate() {
-        let Some(piece) = s.hold.as_ref().and_then(holding::Hold::makes) else { continue };
-        let folder = dir.join(MADE).join(plain_name(piece.name())?);
-        let own = load(&folder)?;
-        let model = read(&own.model)?;
-        let proved = prove(&folder, &own, &model, shop, read)?;
-        findings.extend(crate::proving::made_not_proved(&s.name, piece.name(), &proved));
-        let Some(t) = own.plan.setups.first() else { continue };
-        let path = folder.join(&t.program);
-        let text = std::fs::read_to_string(&path).map_err(io(&path))?;
-        let placement = Placement::from_rows(&t.part_from_work).unwrap_or(Placement::IDENTITY);
-        let zero = DVec3::from_array(t.zero_in_machine_mm);
-        let tools: Vec<Tool> = t.tools.iter().map(|t| t.tool.clone()).collect();
-        let control = own.plan.control(shop)?;
-        let none = Vec::new();
-        let program = setup_input(&t.name, &t.program, &text, placement, zero, &tools, none, None, &t.zeros, &control)?;
-        if let Some(jaws) = s.hold.as_ref().and_then(holding::Hold::jaws) {
-            nests.push(crate::proving::nest_of(k, jaws, program));
-        }
-        made.push((piece.name().to_string(), proved));
-    }
+    Ok(setups)
+}
+
+/// The proof of setups as they are given, from this block.
+pub(crate) fn judged(
+    part: &Part,
+    p: &PlanFile,
+    shop: &Shop,
+    stock: geom::Box3,
+    setups: &[proof::SetupInput],
+    nests: &[proof::Nest],
+) -> Proof {
+    let machine = p.machine.as_ref().unwrap_or(&shop.machine);
     let input = proof::Input {
         model: &part.mesh,
         chord_error: part.chord_error,
-        stock: p.stock.as_box(),
+        stock,
         bar: p.bar,
-        setups: &setups,
+        setups,
         named: &p.named,
         points: &p.points.iter().map(crate::proving::drill_point).collect::<Vec<_>>(),
         threads: &p.threads.iter().map(ThreadFile::as_thread).collect::<Vec<_>>(),
         not_planned: &p.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
-        nests: &nests,
+        nests,
         slants: &part::slants(part),
         standing: &crate::beside::standing(part),
         machine: Some(machine),
         material: shop.material(&p.material).ok(),
         limits: limits_of(machine),
     };
-    let mut proof = proof::prove(&input);
-    proof.made = made;
-    proof.findings.extend(findings);
-    proof.findings.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.id.cmp(&b.id)));
-    Ok(proof)
+    proof::prove(&input)
 }
 
 /// A name that is no path.

@@ -19,6 +19,7 @@ mod routing;
 pub mod sheet;
 pub mod stocking;
 mod told;
+pub mod what_if;
 
 pub use cache::{Cache, Desk};
 pub use chain::{plan, plan_at, read_part};

@@ -256,7 +256,8 @@ fn draw_picture(s: &mut Surface<'_>, faces: [&Face; 2], at: [f32; 4], p: &Pictur
         }
     }
     let size = [high[0] - low[0], high[1] - low[1]].map(|v| if v > 1.0 { v } else { 1.0 });
-    let head = 14.0;
+    // Room for its name and for an axis that stands at its upper edge.
+    let head = 30.0;
     let fit = [f64::from(w) / size[0], f64::from(h - head) / size[1]];
     let scale = 0.94 * if fit[0] < fit[1] { fit[0] } else { fit[1] };
     let left = f64::from(x) + (f64::from(w) - scale * size[0]) / 2.0;

@@ -144,7 +144,7 @@ pub fn pages(
             }));
             let first = (k == 0).then_some(stock_box);
             Page {
-                title: format!("{title}: {} of {n}", s.name),
+                title: if n == 1 { format!("{title}: {}", s.name) } else { format!("{title}: {} of {n}", s.name) },
                 verdict: verdict.clone(),
                 passed,
                 about: vec![
@@ -207,7 +207,7 @@ pub fn of_sheet(sheet: &Sheet, title: &str, part: &TriMesh, machine: &str) -> Re
             f.setup.as_ref().is_none_or(|n| *n == s.name) && f.severity != reason::Severity::Note
         };
         Ok(Page {
-            title: format!("{title}: {} of {n}", s.name),
+            title: if n == 1 { format!("{title}: {}", s.name) } else { format!("{title}: {} of {n}", s.name) },
             verdict: sheet.proof.verdict.clone(),
             passed: sheet.proof.passed,
             about: vec![

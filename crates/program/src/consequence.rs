@@ -203,7 +203,8 @@ fn stops(was: &Program, now: &Program) -> Vec<Consequence> {
         tool: None,
     };
     let mut out = Vec::new();
-    let sorts: [(&str, &str, &dyn Fn(&StepKind) -> bool); 3] = [
+    type Sort<'a> = (&'a str, &'a str, &'a dyn Fn(&StepKind) -> bool);
+    let sorts: [Sort<'_>; 3] = [
         ("stop for a person", "stops for a person", &|k| *k == StepKind::Pause { optional: false }),
         ("stop if the switch says so", "stops if the switch says so", &|k| *k == StepKind::Pause { optional: true }),
         ("wait", "waits", &|k| matches!(k, StepKind::Dwell { .. })),

@@ -295,8 +295,8 @@ impl Writer<'_> {
                 self.line(&[self.g(90)]);
             }
         }
-        for k in 0..3 {
-            if to[k].is_some() {
+        for (k, v) in to.iter().enumerate() {
+            if v.is_some() {
                 (self.at[k], self.pos[k]) = (None, None);
             }
         }

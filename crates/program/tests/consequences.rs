@@ -64,7 +64,7 @@ fn each_edit_is_told_by_what_comes_of_it() {
     let c = told(&|t| t.replacen("F600.", "F480.", 1));
     assert_eq!(kinds(&c), [(Other::Feed, "rough")]);
     assert!((c[0].feed_share.unwrap() - 0.8).abs() < 1e-9 && c[0].words.contains("80 %"), "{}", c[0].words);
-    assert_eq!(posted().text.lines().nth(c[0].line as usize - 1).unwrap().contains("F600."), true);
+    assert!(posted().text.lines().nth(c[0].line as usize - 1).unwrap().contains("F600."));
 
     let c = told(&|t| t.replacen("Z-3.2", "Z-3.4", 1));
     assert_eq!(kinds(&c), [(Other::Depth, "finish")]);

@@ -271,10 +271,7 @@ fn an_arc_leads_in() {
     let arc = p
         .steps
         .iter()
-        .find_map(|s| match s.shape {
-            Shape::Arc { center, .. } if center.distance(DVec2::ZERO) < 1e-9 => Some(s),
-            _ => None,
-        })
+        .find(|s| matches!(s.shape, Shape::Arc { center, .. } if center.distance(DVec2::ZERO) < 1e-9))
         .unwrap();
     // Left of a clockwise arc is outside.
     assert!(

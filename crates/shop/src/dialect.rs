@@ -347,7 +347,8 @@ mod tests {
 
     #[test]
     fn what_cannot_be_written_is_no_dialect() {
-        let broken: [(&str, fn(&mut Dialect)); 9] = [
+        type Broken<'a> = (&'a str, fn(&mut Dialect));
+        let broken: [Broken<'_>; 9] = [
             ("short name", |d| d.id = "Great One".into()),
             ("increment", |d| d.decimals = 1),
             ("digits", |d| d.decimals = 9),

@@ -117,7 +117,7 @@ pub(super) fn name(code: u32) -> String {
 
 /// A whole number, "close to an integer" within 0.0001 as NISTIR 6556 allows.
 pub(super) fn whole(letter: char, v: f64) -> Result<u32, String> {
-    if (v - v.round()).abs() > 1e-4 || v < -1e-4 || v > 1e9 {
+    if (v - v.round()).abs() > 1e-4 || !(-1e-4..=1e9).contains(&v) {
         return Err(format!("{letter}{v} must be a whole number, not negative"));
     }
     Ok(v.round() as u32)
@@ -545,8 +545,8 @@ impl<'a> State<'a> {
                         self.go(p, line, StepKind::Rapid, over, Shape::Line, false);
                     }
                     let mut to = self.pos;
-                    for k in 0..3 {
-                        if given[k].is_some() {
+                    for (k, v) in given.iter().enumerate() {
+                        if v.is_some() {
                             to[k] = self.settings.reference[k] - self.zero[k];
                         }
                     }
@@ -564,8 +564,8 @@ impl<'a> State<'a> {
                     }
                     let n = 53 + n;
                     let mut at = self.systems.get(&n).copied().unwrap_or(DVec3::ZERO);
-                    for k in 0..3 {
-                        if let Some(v) = given[k] {
+                    for (k, v) in given.iter().enumerate() {
+                        if let Some(v) = v {
                             // Given in machine coordinates.
                             at[k] = v - self.zero[k];
                         }
@@ -575,8 +575,8 @@ impl<'a> State<'a> {
                 }
                 520 => {
                     self.extension(p, line, "G52");
-                    for k in 0..3 {
-                        if let Some(v) = given[k] {
+                    for (k, v) in given.iter().enumerate() {
+                        if let Some(v) = *v {
                             self.local[k] = v;
                         }
                     }
@@ -606,8 +606,8 @@ impl<'a> State<'a> {
                 }
                 920 => {
                     // The current point gets the given coordinates.
-                    for k in 0..3 {
-                        if let Some(v) = given[k] {
+                    for (k, v) in given.iter().enumerate() {
+                        if let Some(v) = *v {
                             self.shift[k] = 0.0;
                             self.shift[k] = self.pos[k] - self.origin()[k] - v;
                         }
@@ -703,8 +703,8 @@ impl<'a> State<'a> {
             }
             let mut to = self.pos;
             let given = ['X', 'Y', 'Z'].map(|l| w.get(l).map(|v| v * self.unit));
-            for k in 0..3 {
-                if let Some(v) = given[k] {
+            for (k, v) in given.iter().enumerate() {
+                if let Some(v) = v {
                     to[k] = v - self.zero[k];
                 }
             }

@@ -7,6 +7,7 @@ import type { HoldKind } from "./HoldKind";
 import type { HoldLimit } from "./HoldLimit";
 import type { KeepOutSheet } from "./KeepOutSheet";
 import type { OpSheet } from "./OpSheet";
+import type { SetupWords } from "./SetupWords";
 import type { Tool } from "./Tool";
 
 /**
@@ -53,6 +54,10 @@ limits: Array<HoldLimit>,
  * What the zero is touched on.
  */
 datum: Array<Datum>, 
+/**
+ * What a person at the machine is told.
+ */
+words: SetupWords, 
 /**
  * What is done where its program stops, a list for each stop.
  */

@@ -152,6 +152,7 @@ export * from './Screw';
 export * from './Section';
 export * from './SectionKind';
 export * from './Settled';
+export * from './SetupWords';
 export * from './Severity';
 export * from './Sheet';
 export * from './SheetScrew';
