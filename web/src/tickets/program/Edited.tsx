@@ -19,7 +19,7 @@ function Consequences({ side, of }: { side: SideSheet; of: readonly Consequence[
     <Rows style={{ margin: '6px 0' }} aria-label="What comes of it">
       {of.map((c) => {
         const op = side.operations.find((o) => o.op.id === c.operation);
-        const feed = op?.op.mill?.feed.value ?? op?.op.drill?.feed.value;
+        const feed = op?.op.mill?.feed.value ?? op?.op.drill?.feed;
         const keep =
           op && (c.rpm !== null || c.tool !== null || (c.feed_share !== null && feed))
             ? overruled(op, {
