@@ -67,6 +67,16 @@ fn short(v: f64) -> String {
     s.trim_end_matches('0').trim_end_matches('.').to_string()
 }
 
+fn zero_words(z: [f64; 3]) -> String {
+    let [x, y, z] = z.map(short);
+    format!("Work zero planned at machine X {x} Y {y} Z {z} (nose, without the cutter)")
+}
+
+/// First signs of a text's SHA-256, to compare what is loaded with what was proved.
+fn sum(text: &str) -> String {
+    Sha256::digest(text.as_bytes()).iter().take(8).map(|b| format!("{b:02x}")).collect()
+}
+
 /// A number that stands by itself or with its reasons.
 fn value(o: &Value) -> Option<f64> {
     o.as_f64().or_else(|| o["value"].as_f64())
@@ -128,9 +138,8 @@ pub fn pages(
         .map(|k| {
             let s = &plan.setups[k];
             let program = text(&s.program);
-            let sum: String = Sha256::digest(program.as_bytes()).iter().take(8).map(|b| format!("{b:02x}")).collect();
+            let sum = sum(&program);
             let minutes = proof["setup_minutes"][k].as_f64().map(|m| format!(", {m:.1} min")).unwrap_or_default();
-            let z = s.zero_in_machine_mm;
             let work_from_part = Placement::from_rows(&s.part_from_work).unwrap_or(Placement::IDENTITY).inverse();
             let mesh = part.placed(&work_from_part);
             let stock_box = work_from_part.bounds(&stock);
@@ -151,12 +160,7 @@ pub fn pages(
                     format!("{material}, stock {stock_words}"),
                     format!("{}, {control}", machine.name),
                     format!("Program {}, {} lines{minutes}, sum {sum}", s.program, program.lines().count()),
-                    format!(
-                        "Work zero planned at machine X {} Y {} Z {} (nose, without the cutter)",
-                        short(z[0]),
-                        short(z[1]),
-                        short(z[2])
-                    ),
+                    zero_words(s.zero_in_machine_mm),
                 ],
                 pictures: [from_the_front(&mesh, first.as_ref(), &held), from_above(&mesh, first.as_ref(), &held)],
                 load: s.words.load.iter().map(plain).collect(),
@@ -201,8 +205,7 @@ pub fn of_sheet(sheet: &Sheet, title: &str, part: &TriMesh, machine: &str) -> Re
             .collect();
         let operations: Result<Vec<Value>, String> =
             s.operations.iter().map(|o| serde_json::to_value(&o.op).map_err(|e| e.to_string())).collect();
-        let sum: String = Sha256::digest(s.program.as_bytes()).iter().take(8).map(|b| format!("{b:02x}")).collect();
-        let z = s.zero_in_machine;
+        let sum = sum(&s.program);
         let mine = |f: &&reason::Finding| {
             f.setup.as_ref().is_none_or(|n| *n == s.name) && f.severity != reason::Severity::Note
         };
@@ -220,12 +223,7 @@ pub fn of_sheet(sheet: &Sheet, title: &str, part: &TriMesh, machine: &str) -> Re
                 ),
                 format!("{machine}, {}", sheet.control.name),
                 format!("Program of {} lines, {:.1} min, sum {sum}", s.program.lines().count(), s.minutes),
-                format!(
-                    "Work zero planned at machine X {} Y {} Z {} (nose, without the cutter)",
-                    short(z[0]),
-                    short(z[1]),
-                    short(z[2])
-                ),
+                zero_words(s.zero_in_machine),
             ],
             pictures: [from_the_front(&mesh, stock.as_ref(), &held), from_above(&mesh, stock.as_ref(), &held)],
             load: s.words.load.iter().map(plain).collect(),

@@ -214,7 +214,10 @@ pub(crate) fn of_program(p: &Program, zero_in_machine: DVec3) -> Acts<u32> {
     while let Some(s) = p.steps.get(k) {
         let line = s.line;
         if s.kind == StepKind::ToolChange {
-            // A change stops the spindle by itself.
+            // Most controls stop the spindle at a change by themselves; it is said where it may turn.
+            if spindle != 0.0 {
+                a.put(Act::Spindle(0.0), line);
+            }
             spindle = 0.0;
             known = [false; 2];
             if s.tool != tool {

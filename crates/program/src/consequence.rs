@@ -237,9 +237,8 @@ fn comments_only(was: &str, now: &str) -> usize {
     if bare(was) != bare(now) {
         return 0;
     }
-    let (a, b) = (comments(was), comments(now));
-    let same = a.iter().zip(&b).filter(|(x, y)| x == y).count();
-    a.len().max(b.len()) - same
+    let c = crate::changes(&comments(was).join("\n"), &comments(now).join("\n"));
+    c.lines.len().max(c.gone as usize)
 }
 
 /// What an edited text does other than the posted one, operation by operation.

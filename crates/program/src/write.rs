@@ -38,6 +38,16 @@ struct Writer<'a> {
     front: Option<f64>,
 }
 
+/// Holes of one cycle.
+struct Holes<'a> {
+    at: &'a [DVec2],
+    clear: f64,
+    start: f64,
+    bottom: f64,
+    cycle: Cycle,
+    feed: f64,
+}
+
 const NO_WORD: u32 = u32::MAX;
 
 /// Comments hold what every control can show: capitals, digits, plain signs.
@@ -353,46 +363,25 @@ impl Writer<'_> {
             if self.d.two_digits && word.len() == 2 { format!("{}0{}", &word[..1], &word[1..]) } else { word.clone() };
         self.line(&[word]);
     }
-    fn drill(
-        &mut self,
-        at: &[DVec2],
-        clear: f64,
-        start: f64,
-        bottom: f64,
-        cycle: Cycle,
-        feed: f64,
-    ) -> Result<(), String> {
-        let code = match cycle {
+    fn drill(&mut self, h: &Holes<'_>) -> Result<(), String> {
+        let code = match h.cycle {
             Cycle::Plain => 81,
             Cycle::Peck(_) => 83,
             Cycle::Ream => 85,
             Cycle::Tap => 84,
         };
-        let has = match cycle {
+        let has = match h.cycle {
             Cycle::Tap => matches!(self.d.tapping, Tapping::Cycle | Tapping::CycleByTurn),
             _ => self.d.has_cycle(&format!("G{code}")),
         };
-        let by_turn = match cycle {
+        let by_turn = match h.cycle {
             Cycle::Tap => self.d.tapping == Tapping::CycleByTurn,
             _ => self.d.cycles_by_turn,
         };
-        if has {
-            self.cycle(at, clear, start, bottom, cycle, code, by_turn, feed)
-        } else {
-            self.written_out(at, clear, start, bottom, cycle, feed)
-        }
+        if has { self.cycle(h, code, by_turn) } else { self.written_out(h) }
     }
-    fn cycle(
-        &mut self,
-        at: &[DVec2],
-        clear: f64,
-        start: f64,
-        bottom: f64,
-        cycle: Cycle,
-        code: u32,
-        by_turn: bool,
-        feed: f64,
-    ) -> Result<(), String> {
+    fn cycle(&mut self, h: &Holes<'_>, code: u32, by_turn: bool) -> Result<(), String> {
+        let Holes { at, clear, start, bottom, cycle, feed } = *h;
         let Some(first) = at.first() else { return Ok(()) };
         self.straight(0, [Some(first.x), Some(first.y), Some(clear)], None);
         let (z, r) = (self.length(bottom), self.length(start));
@@ -430,15 +419,8 @@ impl Writer<'_> {
         self.word = NO_WORD;
         Ok(())
     }
-    fn written_out(
-        &mut self,
-        at: &[DVec2],
-        clear: f64,
-        start: f64,
-        bottom: f64,
-        cycle: Cycle,
-        feed: f64,
-    ) -> Result<(), String> {
+    fn written_out(&mut self, h: &Holes<'_>) -> Result<(), String> {
+        let Holes { at, clear, start, bottom, cycle, feed } = *h;
         let z = |v: f64| [None, None, Some(v)];
         for p in at {
             self.straight(0, [Some(p.x), Some(p.y), Some(clear)], None);
@@ -510,7 +492,8 @@ impl Writer<'_> {
             Act::Feed(to, feed) => self.straight(1, *to, Some(*feed)),
             Act::Arc { to, center, sweep, feed } => self.arc(*to, *center, *sweep, *feed)?,
             Act::Drill { at, clear, start, bottom, cycle, feed } => {
-                self.drill(at, *clear, *start, *bottom, *cycle, *feed)?;
+                let (clear, start, bottom, cycle, feed) = (*clear, *start, *bottom, *cycle, *feed);
+                self.drill(&Holes { at, clear, start, bottom, cycle, feed })?;
             }
             Act::Stop { optional } => self.stop(*optional),
             Act::Dwell(s) => self.dwell(*s),

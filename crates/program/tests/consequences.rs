@@ -94,6 +94,9 @@ fn each_edit_is_told_by_what_comes_of_it() {
 fn what_is_only_writing_is_told_apart() {
     let c = told(&|t| t.replacen("(STEP 1: ROUGH)", "(STEP 1: ROUGH IT)", 1));
     assert_eq!((kinds(&c), c[0].words.as_str()), (vec![(Other::Words, "")], "1 comment is other: nothing else"));
+    // One that comes before all others leaves them what they are.
+    let c = told(&|t| format!("(READ BACK)\n{t}"));
+    assert_eq!((kinds(&c), c[0].words.as_str()), (vec![(Other::Words, "")], "1 comment is other: nothing else"));
     // Numbers, letters and blanks as another control gives them back.
     let c = told(&|t| t.replace("X40.", "x40.000").replace("G1 ", "g01"));
     assert_eq!(kinds(&c), [(Other::Words, "")]);

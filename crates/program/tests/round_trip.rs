@@ -64,6 +64,15 @@ fn same(reference: &[Step], other: &[Step], tol: f64, d: &Dialect) {
     assert_eq!(k, got.len(), "{}: more than was wanted: {:?}", d.id, got.get(k));
 }
 
+/// Nothing turns while a cutter is changed, and nothing cools: the text says so itself.
+fn still_at_changes(steps: &[Step], id: &str) {
+    let at = (1..steps.len()).filter(|k| steps[*k].kind == StepKind::ToolChange);
+    for k in at {
+        let before = &steps[k - 1];
+        assert!(before.spindle.is_none() && !before.coolant, "{id}: {before:?}");
+    }
+}
+
 /// What a dialect may be off by: two increments, and its chords.
 fn off(d: &Dialect) -> f64 {
     2.0 * d.increment_mm() + d.chord_mm
@@ -92,6 +101,7 @@ fn every_control_moves_as_planned() {
             "{}",
             d.id
         );
+        still_at_changes(&p.steps, &d.id);
         // From it to each other control, and the motion stays.
         for e in shipped() {
             let t = translate(&posted.text, &reading(d), &heading, e, &posted.promises)
@@ -99,6 +109,7 @@ fn every_control_moves_as_planned() {
             let q = read(&t.text, &reading(e)).unwrap_or_else(|x| panic!("{} to {}: {x}\n{}", d.id, e.id, t.text));
             let off = off(d) + off(e);
             same(&want, &q.steps, off, e);
+            still_at_changes(&q.steps, &e.id);
             assert_eq!(t.promises.len(), posted.promises.len(), "{} to {}", d.id, e.id);
             for (a, b) in posted.promises.iter().zip(&t.promises) {
                 assert_eq!(a.operation, b.operation);
