@@ -230,7 +230,8 @@ pub(crate) fn of_program(p: &Program, zero_in_machine: DVec3) -> Acts<u32> {
         }
         let hole = holes.next_if(|h| h.first <= k);
         let turns = s.spindle.unwrap_or(0.0);
-        if turns != spindle && s.moves() || matches!(s.kind, StepKind::Pause { .. }) && turns == 0.0 && spindle != 0.0 {
+        // It begins to turn with the first move that needs it; it stands still from where the text says so.
+        if turns != spindle && (s.moves() || turns == 0.0) {
             spindle = turns;
             a.put(Act::Spindle(turns), line);
         }
