@@ -713,6 +713,33 @@ fn a_thread_is_asked_for_planned_and_proved_again() {
     let mill = tools.iter().find(|t| t["kind"] == "thread_mill").unwrap();
     assert!(mill["profile_mm"].as_array().unwrap().len() >= 4);
     assert_eq!(goldchip(&["prove", path(&out)]).status.code(), Some(0));
+    // In quarters by R, in half turns in inch, in short straight moves it is the same thread.
+    for control in ["production", "bench-inch", "increments"] {
+        let other = dir.path().join(control);
+        let o = goldchip(&["post", path(&out), "--dialect", control, "--out", path(&other)]);
+        assert_eq!(o.status.code(), Some(0), "{control}: {}", String::from_utf8_lossy(&o.stdout));
+    }
+    // Every second height of the old control's helix a tenth of a pitch lower at its end: no thread any more.
+    let old = dir.path().join("increments/1-cord-post.tap");
+    let good = std::fs::read_to_string(&old).unwrap();
+    let zeros: Vec<&str> = good.lines().filter(|l| l.contains(" Z") && l.contains(" X") && !l.contains("G0")).collect();
+    assert!(zeros.len() > 200, "{}", zeros.len());
+    let z = |l: &str| l.split_whitespace().find_map(|w| w.strip_prefix('Z')?.parse::<f64>().ok());
+    let stretched: Vec<String> = good
+        .lines()
+        .map(|l| match z(l).filter(|_| zeros.contains(&l)) {
+            Some(v) => l.replace(&format!("Z{v}"), &format!("Z{:.0}", v * 1.05)),
+            None => l.to_string(),
+        })
+        .collect();
+    std::fs::write(&old, stretched.join("\n")).unwrap();
+    let o = goldchip(&["prove", path(&dir.path().join("increments"))]);
+    assert_eq!(o.status.code(), Some(3));
+    assert!(
+        String::from_utf8_lossy(&o.stdout).contains("the helix has a pitch of"),
+        "{}",
+        String::from_utf8_lossy(&o.stdout)
+    );
     // The helix is left out.
     let program = out.join("1-cord-post.ngc");
     let good = std::fs::read_to_string(&program).unwrap();

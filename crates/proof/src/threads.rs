@@ -44,6 +44,8 @@ const FLOATS: f64 = 0.03;
 const STIFF: f64 = 0.005;
 /// A helix's pitch is right within this share: an increment over a turn, and the arcs' rounding.
 const PITCH: f64 = 0.01;
+/// Heights of a helix's ends are rounded by no more, mm, both together.
+const ROUNDED: f64 = 0.0015;
 /// Axes agree within this, depths within that, mm.
 const ON_AXIS: f64 = 0.03;
 const DEPTH: f64 = 0.06;
@@ -215,16 +217,72 @@ fn look(t: &Thread, s: &SetupInput) -> Seen {
     let axis = mouth.truncate();
     // Depth below the mouth of a height.
     let depth = |z: f64| if up.z > 0.0 { mouth.z - z } else { z - mouth.z };
+    let mut run = Run::default();
     for step in &s.program.steps {
-        let StepKind::Feed { .. } = step.kind else { continue };
-        let Some(tool) = s.tools.iter().find(|x| x.number == step.tool) else { continue };
-        match tool.kind {
-            ToolKind::Tap => tapped(t, tool, step, axis, &depth, &mut seen),
-            ToolKind::ThreadMill => milled(t, tool, step, axis, &depth, &mut seen),
-            _ => {}
+        let tool = s.tools.iter().find(|x| x.number == step.tool);
+        let piece = match (&step.kind, tool) {
+            (StepKind::Feed { .. }, Some(tool)) if tool.kind == ToolKind::ThreadMill => {
+                milled(t, tool, step, axis, &depth, &mut seen)
+            }
+            (StepKind::Feed { .. }, Some(tool)) if tool.kind == ToolKind::Tap => {
+                tapped(t, tool, step, axis, &depth, &mut seen);
+                None
+            }
+            _ => None,
+        };
+        match piece {
+            Some((sweep, rise)) => run.goes_on(step.line, sweep, rise),
+            None => std::mem::take(&mut run).judge(t, &mut seen),
         }
     }
+    run.judge(t, &mut seen);
     seen
+}
+
+/// Pieces of one helix, one after the other: a control may have it in quarters or in short straight moves, so only the whole tells its pitch.
+#[derive(Default)]
+struct Run {
+    line: u32,
+    sweep: f64,
+    rise: f64,
+}
+
+impl Run {
+    fn goes_on(&mut self, line: u32, sweep: f64, rise: f64) {
+        if self.sweep == 0.0 {
+            self.line = line;
+        }
+        self.sweep += sweep;
+        self.rise += rise;
+    }
+    fn judge(self, t: &Thread, seen: &mut Seen) {
+        // Less than an eighth of a turn tells nothing.
+        if self.sweep.abs() < PI / 4.0 {
+            return;
+        }
+        let pitch = self.rise * 2.0 * PI / self.sweep;
+        // What the heights at its ends are rounded by.
+        let rounded = ROUNDED * 2.0 * PI / self.sweep.abs();
+        if pitch < 0.0 {
+            seen.wrong = Some((self.line, "the helix is left-handed".into()));
+        } else if (pitch - t.pitch).abs() > PITCH * t.pitch + rounded {
+            let (is, wants) = (len(format!("{pitch:.3}")), len(shop::tool::trim(t.pitch)));
+            seen.wrong = Some((self.line, format!("the helix has a pitch of {is}, wanted are {wants}")));
+        }
+    }
+}
+
+/// Centre and sweep of a step about a thread's axis: an arc's own; of a straight move those of the arc that it is a chord of.
+fn about(step: &Step, axis: DVec2) -> Option<(DVec2, f64)> {
+    match step.shape {
+        Shape::Arc { center, sweep } => Some((center, sweep)),
+        Shape::Line => {
+            let (a, b) = (step.from.truncate() - axis, step.to.truncate() - axis);
+            let sweep = a.perp_dot(b).atan2(a.dot(b));
+            let same = (a.length() - b.length()).abs() < 0.01 && a.length() > 0.05;
+            (same && sweep.abs() > 1e-6 && sweep.abs() < 1.0).then_some((axis, sweep))
+        }
+    }
 }
 
 fn tapped(t: &Thread, tool: &Tool, step: &Step, axis: DVec2, depth: &dyn Fn(f64) -> f64, seen: &mut Seen) {
@@ -254,38 +312,41 @@ fn tapped(t: &Thread, tool: &Tool, step: &Step, axis: DVec2, depth: &dyn Fn(f64)
     }
 }
 
-fn milled(t: &Thread, tool: &Tool, step: &Step, axis: DVec2, depth: &dyn Fn(f64) -> f64, seen: &mut Seen) {
-    let Shape::Arc { center, sweep } = step.shape else { return };
+/// What a step cuts of a milled thread; its sweep, rad, and rise, mm, where it is a piece of a helix about the axis.
+fn milled(
+    t: &Thread,
+    tool: &Tool,
+    step: &Step,
+    axis: DVec2,
+    depth: &dyn Fn(f64) -> f64,
+    seen: &mut Seen,
+) -> Option<(f64, f64)> {
+    let (center, sweep) = about(step, axis)?;
     let r = step.from.truncate().distance(center);
     let out = center.distance(axis) + r + tool.radius();
     // The way in and out is no helix about the axis; what is smaller than the thread is a step before the last.
     if center.distance(axis) > t.major / 4.0 || out < t.minor / 2.0 || center.distance(axis) > 0.2 * r {
-        return;
+        return None;
     }
     let (low, high) = (step.from.z.at_most(step.to.z), step.from.z.at_least(step.to.z));
     if depth(low) < -2.0 * t.pitch - tool.flute_length_mm && depth(high) < -2.0 * t.pitch {
-        return;
+        return None;
     }
     seen.cut = true;
     let radius = r + tool.radius();
-    let pitch = (step.to.z - step.from.z) * 2.0 * PI / sweep;
     if center.distance(axis) > ON_AXIS {
         let off = center.distance(axis);
         seen.wrong = Some((step.line, format!("the helix runs {} mm beside the axis", len(format!("{off:.2}")))));
     } else if !tool.cuts_pitch(t.pitch) {
         seen.wrong =
             Some((step.line, format!("T{} does not cut a pitch of {}", tool.number, len(shop::tool::trim(t.pitch)))));
-    } else if pitch < 0.0 {
-        seen.wrong = Some((step.line, "the helix is left-handed".into()));
-    } else if (pitch - t.pitch).abs() > PITCH * t.pitch {
-        let (is, wants) = (len(format!("{pitch:.3}")), len(shop::tool::trim(t.pitch)));
-        seen.wrong = Some((step.line, format!("the helix has a pitch of {is}, wanted are {wants}")));
     }
+    let piece = Some((sweep, step.to.z - step.from.z));
     if radius > seen.radius - 1e-6 {
         seen.radius = seen.radius.at_least(radius);
     }
     if radius < t.major / 2.0 - SMALLER {
-        return;
+        return piece;
     }
     seen.line = step.line;
     seen.milled = true;
@@ -296,4 +357,5 @@ fn milled(t: &Thread, tool: &Tool, step: &Step, axis: DVec2, depth: &dyn Fn(f64)
     let ends = [a, b, e, f];
     seen.full = ends.into_iter().fold(seen.full, Sure::at_least);
     seen.from = ends.into_iter().fold(seen.from, Sure::at_most);
+    piece
 }
