@@ -1,6 +1,6 @@
 //! `goldchip plan` and `goldchip prove`.
 
-use crate::programs;
+use crate::programs::{self, Opened};
 use holding::HoldKind;
 use job::files;
 use job::{JobError, Settled};
@@ -350,16 +350,12 @@ fn prove(mut parser: lexopt::Parser) -> Result<i32, Failure> {
         }
     }
     let dir = dir.ok_or_else(|| Failure::Refused(format!("no plan is given; {USAGE}")))?;
-    let mut loaded = files::load(&dir)?;
+    let mut opened = Opened::of(&dir)?;
     if book.is_some() {
         // The mill that it was planned for stands in the plan; now another is asked for.
-        loaded.plan.machine = None;
+        opened.loaded.plan.machine = None;
     }
-    let shop = shop_of(beside_or(book, &dir).as_deref())?;
-    let part = job::read_part(Path::new(&loaded.model), &loaded.plan.part.reading, &reader()?, &[READER_WORD])?;
-    let reader = reader()?;
-    let read = |file: &Path| job::read_part(file, &intake::Reading::default(), &reader, &[READER_WORD]);
-    let proof = files::prove(&dir, &loaded, &part, &shop, &read)?;
+    let proof = opened.proved(&shop_of(beside_or(book, &dir).as_deref())?)?;
     files::write_proof(&dir, &proof)?;
     report(&proof);
     Ok(code(&proof))

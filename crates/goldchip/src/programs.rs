@@ -1,10 +1,14 @@
 //! Commands about programs alone: the controls that there are, a plan written for another one, a text told line by line.
 
 use crate::cli::{Failure, READER_WORD, USAGE, beside_or, code, reader, report, say, shop_of};
-use job::files::{self, FileError};
+use job::JobError;
+use job::files::{self, FileError, Loaded};
 use lexopt::prelude::*;
-use paper::Format;
+use paper::{Format, Held, Page};
+use part::Part;
 use program::{ReadError, ReadSettings};
+use proof::Proof;
+use shop::Shop;
 use shop::dialect::Dialect;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -34,11 +38,35 @@ fn told(mut parser: lexopt::Parser) -> Result<Told, Failure> {
     Ok(t)
 }
 
-fn dialect(name: Option<&str>, shop: &shop::Shop) -> Result<Dialect, Failure> {
+/// A plan's folder with its part.
+pub(crate) struct Opened {
+    dir: PathBuf,
+    pub loaded: Loaded,
+    part: Part,
+    reader: PathBuf,
+}
+
+impl Opened {
+    pub(crate) fn of(dir: &Path) -> Result<Opened, Failure> {
+        let (loaded, reader) = (files::load(dir)?, reader()?);
+        let part = job::read_part(&loaded.model, &loaded.plan.part.reading, &reader, &[READER_WORD])?;
+        Ok(Opened { dir: dir.into(), loaded, part, reader })
+    }
+    /// Another model of it.
+    fn read(&self, file: &Path) -> Result<Part, JobError> {
+        job::read_part(file, &intake::Reading::default(), &self.reader, &[READER_WORD])
+    }
+    /// Proved from its texts as they lie there now.
+    pub(crate) fn proved(&self, shop: &Shop) -> Result<Proof, Failure> {
+        Ok(files::prove(&self.dir, &self.loaded, &self.part, shop, &|file| self.read(file))?)
+    }
+}
+
+fn dialect(name: Option<&str>, shop: &Shop) -> Result<Dialect, Failure> {
     let name = name.ok_or_else(|| {
         Failure::Refused(format!("--dialect NAME is missing; 'goldchip dialects' lists the names; {USAGE}"))
     })?;
-    Ok(shop.dialect(name).map_err(job::JobError::from)?.clone())
+    Ok(shop.dialect(name).map_err(JobError::from)?.clone())
 }
 
 /// The names of the controls, one a line; with `--long` what is particular about each.
@@ -69,11 +97,7 @@ pub(crate) fn post(parser: lexopt::Parser) -> Result<i32, Failure> {
             say!("{}", w.display());
         }
     }
-    let loaded = files::load(&out)?;
-    let reader = reader()?;
-    let part = job::read_part(&loaded.model, &loaded.plan.part.reading, &reader, &[READER_WORD])?;
-    let read = |file: &Path| job::read_part(file, &intake::Reading::default(), &reader, &[READER_WORD]);
-    let proof = files::prove(&out, &loaded, &part, &shop, &read)?;
+    let proof = Opened::of(&out)?.proved(&shop)?;
     files::write_proof(&out, &proof)?;
     report(&proof);
     Ok(code(&proof))
@@ -100,13 +124,13 @@ pub(crate) fn sheet(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let dir = dir.ok_or_else(|| Failure::Refused(format!("no plan is given; {USAGE}")))?;
     let out = out.ok_or_else(|| Failure::Refused(format!("--out FILE.pdf is missing; {USAGE}")))?;
     let shop = shop_of(beside_or(book, &dir).as_deref())?;
-    let pages = pages_of(&dir, &shop)?;
+    let opened = Opened::of(&dir)?;
+    let pages = pages_of(&opened, &shop, &opened.proved(&shop)?)?;
     let bytes = paper::pdf(&pages, format).map_err(Failure::Internal)?;
     write(&out, &bytes)?;
     say!("{}: {} setups", out.display(), pages.len());
     if let Some(file) = tools {
-        let plan = files::load(&dir)?.plan;
-        write(&file, paper::tools_csv(&plan).map_err(Failure::Internal)?.as_bytes())?;
+        write(&file, paper::tools_csv(&opened.loaded.plan).map_err(Failure::Internal)?.as_bytes())?;
         say!("{}", file.display());
     }
     Ok(0)
@@ -116,44 +140,32 @@ fn write(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     std::fs::write(path, bytes).map_err(|e| Failure::Internal(format!("{} cannot be written: {e}", path.display())))
 }
 
-/// Pages of a folder's setups, and before each those of what is made to hold it.
-fn pages_of(dir: &Path, shop: &shop::Shop) -> Result<Vec<paper::Page>, Failure> {
-    let loaded = files::load(dir)?;
-    let reader = reader()?;
-    let read = |file: &Path| job::read_part(file, &intake::Reading::default(), &reader, &[READER_WORD]);
-    let part = job::read_part(&loaded.model, &loaded.plan.part.reading, &reader, &[READER_WORD])?;
-    let proof = std::fs::read_to_string(dir.join("proof.json")).unwrap_or_default();
-    let proof = serde_json::from_str(&proof).unwrap_or_default();
-    let text = |file: &str| std::fs::read_to_string(dir.join(file)).unwrap_or_default();
-    let mut solids: Vec<Vec<paper::Held>> = Vec::new();
-    for s in &loaded.plan.setups {
+/// Pages of a folder's setups, and before each those of what is made to hold it. `proof`: of its texts as they lie there now.
+fn pages_of(o: &Opened, shop: &Shop, proof: &Proof) -> Result<Vec<Page>, Failure> {
+    let text = |file: &str| std::fs::read_to_string(o.dir.join(file)).unwrap_or_default();
+    let mut solids: Vec<Vec<Held>> = Vec::new();
+    for s in &o.loaded.plan.setups {
         let mut held = Vec::new();
         for k in &s.keep_out {
             if let files::KeepOutFile::Model { name, model, work_from_model, .. } = k {
                 let placed = geom::Placement::from_rows(work_from_model).unwrap_or(geom::Placement::IDENTITY);
-                let body = paper::Body::Mesh(read(&dir.join(model))?.mesh.placed(&placed));
-                held.push(paper::Held { name: name.clone(), body });
+                let body = paper::Body::Mesh(o.read(&o.dir.join(model))?.mesh.placed(&placed));
+                held.push(Held { name: name.clone(), body });
             }
         }
         solids.push(held);
     }
-    let title = dir.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-    let title = loaded.model.file_stem().map_or(title, |n| n.to_string_lossy().into_owned());
-    let own = paper::pages(&loaded.plan, &title, &part.mesh, shop, &proof, &text, &|k| {
-        solids.get(k).cloned().unwrap_or_default()
-    });
-    // What is made to hold a setup comes before it.
+    let title = o.loaded.model.file_stem().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    let bodies = |k: usize| solids.get(k).cloned().unwrap_or_default();
+    let own = paper::pages(&o.loaded.plan, &title, &o.part.mesh, shop, proof, &text, &bodies);
     let mut pages = Vec::new();
-    for (page, setup) in own.into_iter().zip(&loaded.plan.setups) {
-        if let Some(piece) = setup.hold.as_ref().and_then(holding::Hold::makes) {
-            let folder = dir.join("made").join(piece.name());
-            if folder.exists() {
-                let made = pages_of(&folder, shop)?.into_iter();
-                pages.extend(made.map(|p| paper::Page {
-                    title: format!("{}: made for {} of {title}", piece.name(), setup.name),
-                    ..p
-                }));
-            }
+    for (page, setup) in own.into_iter().zip(&o.loaded.plan.setups) {
+        if let Some(piece) = setup.hold.as_ref().and_then(holding::Hold::makes)
+            && let Some((name, proof)) = proof.made.iter().find(|(name, _)| name == piece.name())
+        {
+            let made = pages_of(&Opened::of(&o.dir.join(files::MADE).join(name))?, shop, proof)?;
+            let title = format!("{name}: made for {} of {title}", setup.name);
+            pages.extend(made.into_iter().map(|p| Page { title: title.clone(), ..p }));
         }
         pages.push(page);
     }
@@ -165,16 +177,13 @@ pub(crate) fn what_if(parser: lexopt::Parser) -> Result<i32, Failure> {
     let t = told(parser)?;
     let dir = t.what.ok_or_else(|| Failure::Refused(format!("no plan is given; {USAGE}")))?;
     let shop = shop_of(beside_or(t.book, &dir).as_deref())?;
-    let loaded = files::load(&dir)?;
-    let reader = reader()?;
-    let part = job::read_part(&loaded.model, &loaded.plan.part.reading, &reader, &[READER_WORD])?;
-    let read = |file: &Path| job::read_part(file, &intake::Reading::default(), &reader, &[READER_WORD]);
+    let o = Opened::of(&dir)?;
     let mut told = |k: usize, n: usize| {
         if k.is_multiple_of(10) || k == n {
             eprintln!("{k} of {n} faults");
         }
     };
-    let rows = job::what_if::what_if(&dir, &loaded, &part, &shop, &read, &mut told)?;
+    let rows = job::what_if::what_if(&dir, &o.loaded, &o.part, &shop, &|file| o.read(file), &mut told)?;
     for r in &rows {
         // Where it shows, if that is another setup than the one it is in.
         let other = r.shows_in.clone().filter(|s| Some(s) != r.setup.as_ref()).map(|s| format!("shows in {s}"));

@@ -22,7 +22,7 @@ pub const MOST_TEXT: usize = 64 << 20;
 /// Folder of the programs as they were posted: an edited one is compared with them.
 pub const POSTED: &str = "posted";
 /// Folder of the pieces that are made to hold the part, each with the same files.
-pub(crate) const MADE: &str = "made";
+pub const MADE: &str = "made";
 /// Folder of the solids that hold a setup and are not made for it: chuck jaws.
 const HOLD: &str = "hold";
 /// Their model.

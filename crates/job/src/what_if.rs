@@ -4,7 +4,7 @@
 use crate::JobError;
 use crate::files::{FileError, Loaded, judged, setups_in};
 use crate::proving::limits_of;
-use geom::{Box3, DVec2, DVec3};
+use geom::{Box3, DMat3, DVec3, Placement};
 use part::Part;
 use program::{Shape, Step, StepKind};
 use proof::{Proof, SetupInput};
@@ -50,9 +50,9 @@ enum Change {
     Length(u32, f64),
     /// The work zero is off, mm.
     Zero(DVec3),
-    /// The part lies turned about its vertical axis, rad.
-    Turned(f64),
-    /// The block is larger on every side of this axis, mm.
+    /// The piece lies turned about its vertical middle (rad), and so much higher (mm); what holds it stays.
+    Lies(f64, f64),
+    /// The block is larger along this axis, mm.
     Stock(usize, f64),
     /// Feeds by this factor.
     Feed(f64),
@@ -90,12 +90,12 @@ fn apply(setups: &mut [SetupInput], stock: &mut Box3, fault: &Fault, most_feed: 
             }
             Change::Length(t, by) => moved(&mut s.program.steps, Some(*t), &|p| p - DVec3::Z * *by),
             Change::Zero(d) => moved(&mut s.program.steps, None, &|p| p + *d),
-            Change::Turned(angle) => {
-                // About the middle of the block as it lies there.
-                let b = s.part_from_work.inverse().bounds(stock);
-                let c = b.middle().truncate();
-                let turn = DVec2::from_angle(*angle);
-                moved(&mut s.program.steps, None, &|p| (c + turn.rotate(p.truncate() - c)).extend(p.z));
+            Change::Lies(angle, up) => {
+                // About the middle of the block as it lies there: where the program believes a place, another one of the part is.
+                let middle = s.part_from_work.inverse().bounds(stock).middle().truncate().extend(0.0);
+                let turn = DMat3::from_rotation_z(-angle);
+                let lies = Placement { turn, shift: middle - turn * middle - DVec3::Z * *up };
+                s.part_from_work = s.part_from_work.after(&lies);
             }
             Change::Feed(f) => {
                 for step in &mut s.program.steps {
@@ -171,19 +171,19 @@ fn faults(loaded: &Loaded, setups: &[SetupInput], shop: &Shop) -> Vec<Fault> {
         }
         put(
             "the piece lies on a chip of 0.1 mm".into(),
-            Change::Zero(DVec3::new(0.0, 0.0, -0.1)),
+            Change::Lies(0.0, 0.1),
             "tapping it down until nothing under it moves, before the start".into(),
             true,
         );
         put(
             "the piece is turned by half a turn".into(),
-            Change::Turned(std::f64::consts::PI),
+            Change::Lies(std::f64::consts::PI, 0.0),
             "the picture on the setup sheet, when it is loaded".into(),
             false,
         );
         put(
             "the piece lies askew by 0.5°".into(),
-            Change::Turned(0.5_f64.to_radians()),
+            Change::Lies(0.5_f64.to_radians(), 0.0),
             "an indicator along one edge, when it is clamped".into(),
             true,
         );
@@ -225,8 +225,14 @@ fn line_at(s: &SetupInput, at: DVec3) -> Option<u32> {
 /// What a proof with a fault says that the one without does not.
 fn told(own: &Proof, proof: &Proof, setups: &[SetupInput], fault: &Fault) -> (String, u8, Option<(usize, u32)>) {
     let known = |id: &str| own.findings.iter().any(|f| f.id == id && f.severity == Severity::Stop);
-    let stops: Vec<_> = proof.findings.iter().filter(|f| f.severity == Severity::Stop && !known(&f.id)).collect();
     let breaks = |k: Kind| k != Kind::Gouge && !k.leaves();
+    // A piece that lies askew pushes its jaws aside; that they would stand in it is no news.
+    let lies = matches!(fault.change, Change::Lies(..));
+    let own_seat = |f: &&reason::Finding| {
+        lies && f.kind == Kind::DoesNotSeat && f.setup.as_deref() == fault.setup.map(|k| setups[k].name.as_str())
+    };
+    let stops: Vec<_> =
+        proof.findings.iter().filter(|f| f.severity == Severity::Stop && !known(&f.id) && !own_seat(f)).collect();
     let setup =
         |name: &Option<String>| name.as_ref().and_then(|n| setups.iter().position(|s| s.name == *n)).or(fault.setup);
     if let Some(f) =

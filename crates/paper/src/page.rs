@@ -4,6 +4,8 @@ use crate::picture::{Body, Held, Picture, from_above, from_the_front};
 use geom::{Box3, Placement, TriMesh};
 use job::files::{KeepOutFile, PlanFile};
 use job::sheet::{Sheet, SideSheet};
+use proof::Proof;
+use reason::{Finding, Severity};
 use serde_json::Value;
 use sha2::{Digest, Sha256};
 use shop::Shop;
@@ -108,24 +110,17 @@ fn tool_row(t: &shop::tool::Tool) -> ToolRow {
 }
 
 /// The sheets of a plan's folder: a page for each setup. `text`: a program's text by its file name; `bodies`: what holds setup k and is no box;
-/// `proof`: `proof.json` of the folder.
+/// `proof`: of these very texts.
 pub fn pages(
     plan: &PlanFile,
     title: &str,
     part: &TriMesh,
     shop: &Shop,
-    proof: &Value,
+    proof: &Proof,
     text: &dyn Fn(&str) -> String,
     bodies: &dyn Fn(usize) -> Vec<Held>,
 ) -> Vec<Page> {
-    let stops = proof["findings"].as_array().map_or(0, |f| f.iter().filter(|f| f["severity"] == "stop").count());
-    let passed = proof["complete"].is_boolean() && stops == 0;
-    let verdict = match (passed, stops) {
-        (true, _) if proof["complete"] == true => "proved".to_string(),
-        (true, _) => "proved, something is left: see below".to_string(),
-        (false, 0) => "not proved: prove it first".to_string(),
-        (false, n) => format!("{n} {} cutting", if n == 1 { "finding forbids" } else { "findings forbid" }),
-    };
+    let (verdict, _) = job::sheet::verdict(proof);
     let material = shop.material(&plan.material).map_or_else(|_| plan.material.clone(), |m| m.name.clone());
     let stock = Box3 { min: plan.stock.min_mm.into(), max: plan.stock.max_mm.into() };
     let size = stock.size();
@@ -139,7 +134,7 @@ pub fn pages(
             let s = &plan.setups[k];
             let program = text(&s.program);
             let sum = sum(&program);
-            let minutes = proof["setup_minutes"][k].as_f64().map(|m| format!(", {m:.1} min")).unwrap_or_default();
+            let minutes = proof.setup_minutes.get(k).map(|m| format!(", {m:.1} min")).unwrap_or_default();
             let work_from_part = Placement::from_rows(&s.part_from_work).unwrap_or(Placement::IDENTITY).inverse();
             let mesh = part.placed(&work_from_part);
             let stock_box = work_from_part.bounds(&stock);
@@ -155,7 +150,7 @@ pub fn pages(
             Page {
                 title: if n == 1 { format!("{title}: {}", s.name) } else { format!("{title}: {} of {n}", s.name) },
                 verdict: verdict.clone(),
-                passed,
+                passed: proof.passed(),
                 about: vec![
                     format!("{material}, stock {stock_words}"),
                     format!("{}, {control}", machine.name),
@@ -169,7 +164,7 @@ pub fn pages(
                 at_stops: s.words.at_stops.iter().map(|l| l.iter().map(plain).collect()).collect(),
                 tried: s.words.tried.iter().map(plain).collect(),
                 by_hand: s.words.by_hand.iter().map(plain).collect(),
-                warnings: warnings(proof, &s.name),
+                warnings: warnings(&proof.findings, &s.name),
             }
         })
         .collect()
@@ -206,9 +201,6 @@ pub fn of_sheet(sheet: &Sheet, title: &str, part: &TriMesh, machine: &str) -> Re
         let operations: Result<Vec<Value>, String> =
             s.operations.iter().map(|o| serde_json::to_value(&o.op).map_err(|e| e.to_string())).collect();
         let sum = sum(&s.program);
-        let mine = |f: &&reason::Finding| {
-            f.setup.as_ref().is_none_or(|n| *n == s.name) && f.severity != reason::Severity::Note
-        };
         Ok(Page {
             title: if n == 1 { format!("{title}: {}", s.name) } else { format!("{title}: {} of {n}", s.name) },
             verdict: sheet.proof.verdict.clone(),
@@ -232,20 +224,16 @@ pub fn of_sheet(sheet: &Sheet, title: &str, part: &TriMesh, machine: &str) -> Re
             at_stops: s.words.at_stops.iter().map(|l| l.iter().map(plain).collect()).collect(),
             tried: s.words.tried.iter().map(plain).collect(),
             by_hand: s.words.by_hand.iter().map(plain).collect(),
-            warnings: sheet.proof.findings.iter().filter(mine).map(|f| plain(&f.what)).collect(),
+            warnings: warnings(&sheet.proof.findings, &s.name),
         })
     };
     sheet.sides.iter().enumerate().map(page).collect()
 }
 
-/// What a proof warns of in a setup, and stops of all.
-fn warnings(proof: &Value, setup: &str) -> Vec<String> {
-    let all = proof["findings"].as_array().map(Vec::as_slice).unwrap_or_default();
-    let mine = all.iter().filter(|f| {
-        let own = f["setup"].as_str().is_none_or(|s| s == setup);
-        own && matches!(f["severity"].as_str(), Some("stop" | "warn"))
-    });
-    mine.filter_map(|f| f["what"].as_str()).map(|w| reason::plain(w).into_owned()).collect()
+/// What a proof says of a setup, or of all, but for notes.
+fn warnings(findings: &[Finding], setup: &str) -> Vec<String> {
+    let mine = |f: &&Finding| f.setup.as_ref().is_none_or(|n| n == setup) && f.severity != Severity::Note;
+    findings.iter().filter(mine).map(|f| reason::plain(&f.what).into_owned()).collect()
 }
 
 /// Cutters of all setups as a table: setup, T, cutter, sizes in mm.

@@ -204,6 +204,25 @@ fn said(s: &Step, known: &mut [bool; 2]) -> Axes {
     axes
 }
 
+/// A tapped hole that is written out: straight down, the spindle turned round, straight up to where it began.
+fn tapped(p: &Program, k: usize) -> Option<Act> {
+    let (down, up) = (p.steps.get(k)?, p.steps.get(k + 1)?);
+    let StepKind::Feed { feed } = down.kind else { return None };
+    let upright = |s: &Step| {
+        matches!(s.kind, StepKind::Feed { .. }) && !s.machine && s.from.truncate().distance(s.to.truncate()) < 1e-9
+    };
+    let round = down.spindle? > 0.0 && up.spindle? < 0.0;
+    let there = down.to.z < down.from.z && (up.to.z - down.from.z).abs() < 1e-6;
+    (upright(down) && upright(up) && round && there).then(|| Act::Drill {
+        at: vec![down.to.truncate()],
+        clear: down.from.z,
+        start: down.from.z,
+        bottom: down.to.z,
+        cycle: Cycle::Tap,
+        feed,
+    })
+}
+
 /// Acts of a text that was read; each with its line.
 pub(crate) fn of_program(p: &Program, zero_in_machine: DVec3) -> Acts<u32> {
     let mut a = Acts { list: Vec::new() };
@@ -230,8 +249,9 @@ pub(crate) fn of_program(p: &Program, zero_in_machine: DVec3) -> Acts<u32> {
         }
         let hole = holes.next_if(|h| h.first <= k);
         let turns = s.spindle.unwrap_or(0.0);
-        // It begins to turn with the first move that needs it; it stands still from where the text says so.
-        if turns != spindle && (s.moves() || turns == 0.0) {
+        // It begins to turn with the first move or wait that has it; it stands still from where the text says so.
+        let waits = matches!(s.kind, StepKind::Dwell { .. });
+        if turns != spindle && (s.moves() || waits || turns == 0.0) {
             spindle = turns;
             a.put(Act::Spindle(turns), line);
         }
@@ -271,6 +291,12 @@ pub(crate) fn of_program(p: &Program, zero_in_machine: DVec3) -> Acts<u32> {
             }
             k = h.last + 1;
             // What it needs of the spindle it does by itself.
+            continue;
+        }
+        if let Some(tap) = tapped(p, k) {
+            // Written out again it would wait for the spindle while the tap stands in the hole.
+            a.put(tap, line);
+            k += 2;
             continue;
         }
         match &s.kind {

@@ -50,6 +50,12 @@ pub struct Consequence {
     pub tool: Option<u32>,
 }
 
+impl Consequence {
+    fn new(other: Other, operation: &str, line: u32, words: String) -> Consequence {
+        Consequence { other, operation: operation.into(), line, words, rpm: None, feed_share: None, tool: None }
+    }
+}
+
 /// Differences below this are rounding, mm.
 const SAME_MM: f64 = 1e-6;
 
@@ -77,7 +83,7 @@ struct Pair<'a> {
 
 impl Pair<'_> {
     fn tell(&self, other: Other, line: u32, words: String) -> Consequence {
-        Consequence { other, operation: self.operation.into(), line, words, rpm: None, feed_share: None, tool: None }
+        Consequence::new(other, self.operation, line, words)
     }
     fn first(&self) -> u32 {
         self.now.first().map_or(0, |s| s.line)
@@ -193,15 +199,7 @@ impl Pair<'_> {
 
 fn stops(was: &Program, now: &Program) -> Vec<Consequence> {
     let count = |p: &Program, f: &dyn Fn(&StepKind) -> bool| p.steps.iter().filter(|s| f(&s.kind)).count();
-    let tell = |line: u32, words: String| Consequence {
-        other: Other::Stops,
-        operation: String::new(),
-        line,
-        words,
-        rpm: None,
-        feed_share: None,
-        tool: None,
-    };
+    let tell = |line: u32, words: String| Consequence::new(Other::Stops, "", line, words);
     let mut out = Vec::new();
     type Sort<'a> = (&'a str, &'a str, &'a dyn Fn(&StepKind) -> bool);
     let sorts: [Sort<'_>; 3] = [
@@ -277,15 +275,7 @@ pub fn consequences(posted: &Posted, edited: &str, settings: &ReadSettings) -> R
         } else {
             "it moves as the posted one: only its writing is other".into()
         };
-        out.push(Consequence {
-            other: Other::Words,
-            operation: String::new(),
-            line: 0,
-            words,
-            rpm: None,
-            feed_share: None,
-            tool: None,
-        });
+        out.push(Consequence::new(Other::Words, "", 0, words));
     }
     Ok(out)
 }

@@ -36,6 +36,8 @@ struct Writer<'a> {
     number: u32,
     /// Machine y with the table at the front.
     front: Option<f64>,
+    /// Seconds that were just waited for a new speed.
+    waited: f64,
 }
 
 /// Holes of one cycle.
@@ -322,6 +324,7 @@ impl Writer<'_> {
             self.line(&[format!("S{:.0}", rpm.abs()), turn]);
             if self.d.spin_up_s > 0.0 && rpm != self.rpm {
                 self.dwell(self.d.spin_up_s);
+                self.waited = self.d.spin_up_s;
             }
         }
         self.rpm = rpm;
@@ -478,6 +481,7 @@ impl Writer<'_> {
         self.length_open = self.d.length == LengthOffset::G43 && self.tool != 0;
     }
     fn act(&mut self, act: &Act) -> Result<(), String> {
+        let waited = std::mem::take(&mut self.waited);
         match act {
             Act::Comment(text) => self.comment(text),
             Act::Fresh => {
@@ -496,7 +500,9 @@ impl Writer<'_> {
                 self.drill(&Holes { at, clear, start, bottom, cycle, feed })?;
             }
             Act::Stop { optional } => self.stop(*optional),
-            Act::Dwell(s) => self.dwell(*s),
+            // Another control's wait for the same speed: what is left of it.
+            Act::Dwell(s) if *s <= waited => {}
+            Act::Dwell(s) => self.dwell(*s - waited),
         }
         Ok(())
     }
@@ -520,6 +526,7 @@ pub(crate) fn write<T>(heading: &Heading, acts: &Acts<T>, dialect: &Dialect) -> 
         lines: 0,
         number: 0,
         front: heading.table_forward_mm,
+        waited: 0.0,
     };
     if !dialect.tape_mark.is_empty() {
         w.bare(&dialect.tape_mark);

@@ -64,6 +64,21 @@ fn same(reference: &[Step], other: &[Step], tol: f64, d: &Dialect) {
     assert_eq!(k, got.len(), "{}: more than was wanted: {:?}", d.id, got.get(k));
 }
 
+/// Who waits for a new speed waits after it, so long and no longer.
+fn waits_for_the_spindle(steps: &[Step], wanted: f64, id: &str) {
+    let (mut waits, mut here) = (0, 0.0);
+    for s in steps {
+        if let StepKind::Dwell { seconds } = s.kind {
+            assert!(s.spindle.is_some(), "{id}: {s:?}");
+            here += seconds;
+        } else if here > 0.0 {
+            assert!((here - wanted).abs() < 1e-6, "{id}, before line {}: {here} s, not {wanted}", s.line);
+            (waits, here) = (waits + 1, 0.0);
+        }
+    }
+    assert_eq!(waits > 4, wanted > 0.0, "{id}: {waits}");
+}
+
 /// Nothing turns while a cutter is changed: the text says so itself, whatever the control does of its own.
 fn still_at_changes(text: &str, steps: &[Step], id: &str) {
     let lines: Vec<&str> = text.lines().collect();
@@ -104,6 +119,7 @@ fn every_control_moves_as_planned() {
             d.id
         );
         still_at_changes(&posted.text, &p.steps, &d.id);
+        waits_for_the_spindle(&p.steps, d.spin_up_s, &d.id);
         // From it to each other control, and the motion stays.
         for e in shipped() {
             let t = translate(&posted.text, &reading(d), &heading, e, &posted.promises)
@@ -112,6 +128,7 @@ fn every_control_moves_as_planned() {
             let off = off(d) + off(e);
             same(&want, &q.steps, off, e);
             still_at_changes(&t.text, &q.steps, &e.id);
+            waits_for_the_spindle(&q.steps, d.spin_up_s.max(e.spin_up_s), &format!("{} to {}", d.id, e.id));
             assert_eq!(t.promises.len(), posted.promises.len(), "{} to {}", d.id, e.id);
             for (a, b) in posted.promises.iter().zip(&t.promises) {
                 assert_eq!(a.operation, b.operation);

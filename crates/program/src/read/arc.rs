@@ -1,6 +1,7 @@
 //! Arcs, in any of the three planes.
 
-use super::state::{State, Words, whole};
+use super::state::State;
+use super::words::{Words, whole};
 use super::{Program, Shape, StepKind};
 use geom::{DVec2, DVec3};
 use std::f64::consts::TAU;
@@ -77,7 +78,7 @@ impl State<'_> {
             return Err(format!("{} does not belong to an arc in G{}", letters[n], self.plane));
         }
         let offsets = [w.get(letters[u]), w.get(letters[v])];
-        let radius = w.get('R').map(|r| r * self.unit * self.scale);
+        let radius = w.get('R').map(|r| r * self.unit * self.c.scale);
         if radius.is_none() && offsets.iter().all(Option::is_none) {
             return Err(format!("an arc in G{} needs {} and {}, or R", self.plane, letters[u], letters[v]));
         }
@@ -88,11 +89,11 @@ impl State<'_> {
                 for (k, g) in [u, v].into_iter().zip(given) {
                     c[k] = g.unwrap_or(c[k]);
                 }
-                flat(self.placed(c))
+                flat(self.c.placed(c))
             } else {
                 let mut c = DVec3::ZERO;
                 (c[u], c[v]) = (given[0].unwrap_or(0.0), given[1].unwrap_or(0.0));
-                flat(self.pos + self.turned(c))
+                flat(self.pos + self.c.turned(c))
             }
         });
         let (center, sweep) = arc(flat(self.pos), flat(to), radius, center, ccw, turns, tol)?;

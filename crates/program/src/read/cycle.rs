@@ -1,6 +1,7 @@
 //! Cycles for holes (NISTIR 6556, section 3.5.16).
 
-use super::state::{State, Words, name, whole};
+use super::state::State;
+use super::words::{Words, name, whole};
 use super::{Hole, Program, Shape, StepKind};
 use crate::write::BACK_OFF_MM;
 use path::motion::Cycle;
@@ -11,7 +12,7 @@ impl State<'_> {
         if self.plane != 17 {
             return Err("drilling cycles are in G17 only".into());
         }
-        if self.turn != 0.0 || self.polar {
+        if self.c.turn != 0.0 || self.c.polar {
             self.extension(p, line, "a cycle in turned or polar coordinates");
         }
         if g == 840 && self.spindle != 1 {
@@ -19,7 +20,7 @@ impl State<'_> {
         }
         for (k, letter) in ['Z', 'R', 'Q', 'P'].into_iter().enumerate() {
             if let Some(v) = w.get(letter) {
-                self.sticky[k] = Some(if letter == 'P' { v } else { v * self.unit * self.scale });
+                self.sticky[k] = Some(if letter == 'P' { v } else { v * self.unit * self.c.scale });
             }
         }
         let [Some(z), Some(r), q, dwell] = self.sticky else {
@@ -30,7 +31,7 @@ impl State<'_> {
             return Err(format!("L{repeats} is more repeats than can be followed"));
         }
         let old_z = self.pos.z;
-        let base = self.placed(geom::DVec3::ZERO).z;
+        let base = self.c.placed(geom::DVec3::ZERO).z;
         let (r_level, bottom) = if self.absolute { (r + base, z + base) } else { (old_z + r, old_z + r + z) };
         if bottom > r_level + 1e-9 {
             return Err(format!("the cycle's bottom (Z {bottom:.4}) is above its start (R {r_level:.4})"));

@@ -1,6 +1,7 @@
 //! From line to line: labels, jumps, loops and subprograms, all bounded.
 
-use super::state::{After, State, Words};
+use super::state::{After, State};
+use super::words::Words;
 use super::{Program, ReadError, ReadSettings, Shape, StepKind};
 use crate::lex::{self, Expr, Flow, Line, Value};
 use std::collections::BTreeMap;

@@ -2,9 +2,11 @@
 
 mod arc;
 mod compensate;
+mod coordinates;
 mod cycle;
 mod flow;
 mod state;
+mod words;
 
 use geom::{DVec2, DVec3};
 use path::motion::Cycle;

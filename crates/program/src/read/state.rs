@@ -1,9 +1,11 @@
 //! The modal state of a control, and what a line does to it, in the order of NISTIR 6556, table "order of execution".
 
+use super::coordinates::Coordinates;
+use super::words::{Words, group, name, whole};
 use super::{Program, ReadSettings, Shape, Step, StepKind};
-use crate::lex::{Expr, Line, Value, worth};
-use geom::{DVec2, DVec3};
-use shop::dialect::{Arcs, Change, Dwell, Home, LengthOffset, Point};
+use crate::lex::{Expr, worth};
+use geom::DVec3;
+use shop::dialect::{Arcs, Change, Dwell, Home, LengthOffset};
 use std::collections::{BTreeMap, BTreeSet};
 
 #[derive(Clone, Copy, PartialEq)]
@@ -49,22 +51,8 @@ pub(super) struct Beside {
 pub(super) struct State<'a> {
     pub settings: &'a ReadSettings,
     pub pos: DVec3,
-    zero: DVec3,
-    /// Zeros by their number, work coordinates: that of G54 is the origin.
-    systems: BTreeMap<u32, DVec3>,
-    system: u32,
-    /// By G92, and what it was before it was taken off.
-    shift: DVec3,
-    shift_kept: Option<DVec3>,
-    /// By G52.
-    local: DVec3,
-    /// By G68, rad, about a place in programmed coordinates.
-    pub turn: f64,
-    turn_about: DVec3,
-    /// By G51.
-    pub scale: f64,
-    scale_about: DVec3,
-    pub polar: bool,
+    /// What the coordinates of the program mean.
+    pub c: Coordinates,
     mode: Mode,
     pub plane: u32,
     /// Its height is that of the nose in machine coordinates, the last that was told.
@@ -89,127 +77,12 @@ pub(super) struct State<'a> {
     told: BTreeSet<String>,
 }
 
-const MODAL_GROUPS: &[(u32, &[u32])] = &[
-    (1, &[0, 10, 20, 30, 330, 382, 800, 810, 820, 830, 840, 850, 860, 870, 880, 890, 730, 760]),
-    (2, &[170, 180, 190]),
-    (3, &[900, 910]),
-    (4, &[901, 911]),
-    (5, &[930, 940, 950]),
-    (6, &[200, 210]),
-    (7, &[400, 410, 420]),
-    (8, &[430, 490, 431]),
-    (10, &[980, 990]),
-    (12, &[540, 550, 560, 570, 580, 590, 591, 592, 593]),
-    (13, &[610, 611, 640]),
-    (16, &[680, 690]),
-    (17, &[150, 160]),
-    (18, &[500, 510]),
-    (100, &[40, 100, 280, 300, 520, 530, 920, 921, 922, 923]),
-];
-
-fn group(code: u32) -> Option<u32> {
-    MODAL_GROUPS.iter().find(|(_, codes)| codes.contains(&code)).map(|g| g.0)
-}
-
-pub(super) fn name(code: u32) -> String {
-    if code.is_multiple_of(10) { format!("G{}", code / 10) } else { format!("G{}.{}", code / 10, code % 10) }
-}
-
-/// A whole number, "close to an integer" within 0.0001 as NISTIR 6556 allows.
-pub(super) fn whole(letter: char, v: f64) -> Result<u32, String> {
-    if (v - v.round()).abs() > 1e-4 || !(-1e-4..=1e9).contains(&v) {
-        return Err(format!("{letter}{v} must be a whole number, not negative"));
-    }
-    Ok(v.round() as u32)
-}
-
-/// Words of a line with their numbers.
-pub(super) struct Words {
-    g: Vec<u32>,
-    m: Vec<u32>,
-    other: Vec<(char, f64)>,
-}
-
-impl Words {
-    pub(super) fn of(line: &Line, s: &State) -> Result<Words, String> {
-        let d = &s.settings.dialect;
-        let mut w = Words { g: vec![], m: vec![], other: vec![] };
-        let mut groups = Vec::new();
-        // In a wait X is a time, and P may be.
-        for (letter, value) in &line.words {
-            let letter = *letter;
-            let v = match value {
-                Value::Number(v, point) => {
-                    let increments = d.point == Point::None && !point;
-                    match letter {
-                        'X' | 'Y' | 'Z' | 'I' | 'J' | 'K' | 'R' | 'Q' if increments => {
-                            v / 10f64.powi(d.decimals as i32)
-                        }
-                        'F' if increments => v / 10f64.powi(d.feed_decimals as i32),
-                        _ => *v,
-                    }
-                }
-                Value::Expr(e) => s.worth(e)?,
-            };
-            match letter {
-                'G' => {
-                    let code = (v * 10.0).round();
-                    if (v * 10.0 - code).abs() > 1e-3 || !(0.0..=9999.0).contains(&code) {
-                        return Err(format!("G{v} is not a code"));
-                    }
-                    let code = code as u32;
-                    let g = group(code)
-                        .ok_or_else(|| format!("{} is not part of this dialect; take it out", name(code)))?;
-                    if groups.contains(&g) {
-                        return Err(format!(
-                            "{} and another word of the same group stand on one line; keep one",
-                            name(code)
-                        ));
-                    }
-                    groups.push(g);
-                    w.g.push(code);
-                }
-                'M' => w.m.push(whole('M', v)?),
-                'N' => {}
-                _ => {
-                    if w.other.iter().any(|o| o.0 == letter) {
-                        return Err(format!("{letter} stands twice on the line; keep one"));
-                    }
-                    w.other.push((letter, v));
-                }
-            }
-        }
-        if w.m.len() > 4 {
-            return Err("more than four M words on the line; split it".into());
-        }
-        Ok(w)
-    }
-    pub(super) fn get(&self, letter: char) -> Option<f64> {
-        self.other.iter().find(|o| o.0 == letter).map(|o| o.1)
-    }
-    fn has_g(&self, code: u32) -> bool {
-        self.g.contains(&code)
-    }
-}
-
 impl<'a> State<'a> {
     pub(super) fn new(settings: &'a ReadSettings) -> State<'a> {
-        let mut systems = settings.zeros.clone();
-        systems.insert(54, DVec3::ZERO);
         State {
             settings,
             pos: -settings.zero_in_machine,
-            zero: settings.zero_in_machine,
-            systems,
-            system: 54,
-            shift: DVec3::ZERO,
-            shift_kept: None,
-            local: DVec3::ZERO,
-            turn: 0.0,
-            turn_about: DVec3::ZERO,
-            scale: 1.0,
-            scale_about: DVec3::ZERO,
-            polar: false,
+            c: Coordinates::new(settings),
             mode: Mode::None,
             plane: 17,
             at_nose: false,
@@ -266,64 +139,18 @@ impl<'a> State<'a> {
         Ok(())
     }
 
-    /// Where the zero of the coordinates in use is, work coordinates.
-    fn origin(&self) -> DVec3 {
-        self.systems.get(&self.system).copied().unwrap_or(DVec3::ZERO) + self.shift + self.local
-    }
-    /// A difference of programmed coordinates in work coordinates.
-    pub(super) fn turned(&self, d: DVec3) -> DVec3 {
-        let s = d * self.scale;
-        DVec2::from_angle(self.turn).rotate(s.truncate()).extend(s.z)
-    }
-    /// A programmed place in work coordinates.
-    pub(super) fn placed(&self, q: DVec3) -> DVec3 {
-        let scaled = self.scale_about + (q - self.scale_about) * self.scale;
-        let about = self.turn_about.truncate();
-        let flat = about + DVec2::from_angle(self.turn).rotate(scaled.truncate() - about);
-        flat.extend(scaled.z) + self.origin()
-    }
     /// Where it stands in programmed coordinates.
     pub(super) fn programmed(&self) -> DVec3 {
-        let q = self.pos - self.origin();
-        let about = self.turn_about.truncate();
-        let flat = about + DVec2::from_angle(-self.turn).rotate(q.truncate() - about);
-        let scaled = flat.extend(q.z);
-        self.scale_about + (scaled - self.scale_about) / self.scale
+        self.c.programmed(self.pos)
     }
     /// Where a line's axis words lead, work coordinates.
     pub(super) fn target(&self, w: &Words) -> DVec3 {
         let given = ['X', 'Y', 'Z'].map(|l| w.get(l).map(|v| v * self.unit));
-        if self.polar {
-            let now = self.programmed();
-            let (mut r, mut a) = (now.truncate().length(), now.truncate().to_angle());
-            if let Some(x) = given[0] {
-                r = if self.absolute { x } else { r + x };
-            }
-            if let Some(y) = w.get('Y') {
-                a = if self.absolute { y.to_radians() } else { a + y.to_radians() };
-            }
-            let z = given[2].map_or(now.z, |z| if self.absolute { z } else { now.z + z });
-            return self.placed((DVec2::from_angle(a) * r).extend(z));
+        if self.c.polar {
+            let angle = w.get('Y').map(f64::to_radians);
+            return self.c.polar_target(self.pos, given[0], angle, given[2], self.absolute);
         }
-        if !self.absolute {
-            let d = DVec3::from_array(given.map(|g| g.unwrap_or(0.0)));
-            return self.pos + self.turned(d);
-        }
-        if self.turn == 0.0 && self.scale == 1.0 {
-            // Exactly: an axis that is not named stays as it is.
-            let mut to = self.pos;
-            for (k, v) in given.iter().enumerate() {
-                if let Some(v) = v {
-                    to[k] = v + self.origin()[k];
-                }
-            }
-            return to;
-        }
-        let mut q = self.programmed();
-        for (k, v) in given.iter().enumerate() {
-            q[k] = v.unwrap_or(q[k]);
-        }
-        self.placed(q)
+        self.c.target(self.pos, given, self.absolute)
     }
 
     pub(super) fn push(&self, p: &mut Program, line: u32, kind: StepKind, to: DVec3, shape: Shape, machine: bool) {
@@ -497,13 +324,13 @@ impl<'a> State<'a> {
                 431 => return Err("G43.1 gives a length that the plan does not know; use G43 with H".into()),
                 540 | 550 | 560 | 570 | 580 | 590 | 591 | 592 | 593 => {
                     let n = if g < 591 { g / 10 } else { 60 + (g - 591) };
-                    if !self.systems.contains_key(&n) {
+                    if !self.c.systems.contains_key(&n) {
                         return Err(format!(
                             "{0}: the plan knows no such zero; say in plan.json where it is (\"zeros\": {{\"{0}\": [x, y, z]}}), or set it by G10 L2",
                             name(g)
                         ));
                     }
-                    self.system = n;
+                    self.c.system = n;
                 }
                 900 => self.absolute = true,
                 910 => self.absolute = false,
@@ -514,11 +341,11 @@ impl<'a> State<'a> {
                 980 => self.back_to_start = true,
                 990 => self.back_to_start = false,
                 150 | 160 => {
-                    self.polar = g == 160;
+                    self.c.polar = g == 160;
                     self.extension(p, line, "G16");
                 }
-                690 => (self.turn, self.turn_about) = (0.0, DVec3::ZERO),
-                500 => (self.scale, self.scale_about) = (1.0, DVec3::ZERO),
+                690 => (self.c.turn, self.c.turn_about) = (0.0, DVec3::ZERO),
+                500 => (self.c.scale, self.c.scale_about) = (1.0, DVec3::ZERO),
                 _ => {}
             }
         }
@@ -547,7 +374,7 @@ impl<'a> State<'a> {
                     let mut to = self.pos;
                     for (k, v) in given.iter().enumerate() {
                         if v.is_some() {
-                            to[k] = self.settings.reference[k] - self.zero[k];
+                            to[k] = self.settings.reference[k] - self.c.zero[k];
                         }
                     }
                     self.at_nose |= given[2].is_some();
@@ -563,21 +390,21 @@ impl<'a> State<'a> {
                         return Err(format!("G10 L2 P{n}: zeros are numbered 1 to 9"));
                     }
                     let n = 53 + n;
-                    let mut at = self.systems.get(&n).copied().unwrap_or(DVec3::ZERO);
+                    let mut at = self.c.systems.get(&n).copied().unwrap_or(DVec3::ZERO);
                     for (k, v) in given.iter().enumerate() {
                         if let Some(v) = v {
                             // Given in machine coordinates.
-                            at[k] = v - self.zero[k];
+                            at[k] = v - self.c.zero[k];
                         }
                     }
-                    self.systems.insert(n, at);
+                    self.c.systems.insert(n, at);
                     took = true;
                 }
                 520 => {
                     self.extension(p, line, "G52");
                     for (k, v) in given.iter().enumerate() {
                         if let Some(v) = *v {
-                            self.local[k] = v;
+                            self.c.local[k] = v;
                         }
                     }
                     took = true;
@@ -590,7 +417,7 @@ impl<'a> State<'a> {
                     let now = self.programmed();
                     let about = DVec3::new(given[0].unwrap_or(now.x), given[1].unwrap_or(now.y), 0.0);
                     let angle = w.get('R').ok_or("G68 needs R, the angle in degrees")?;
-                    (self.turn, self.turn_about) = (angle.to_radians(), about);
+                    (self.c.turn, self.c.turn_about) = (angle.to_radians(), about);
                     took = true;
                 }
                 510 => {
@@ -600,25 +427,26 @@ impl<'a> State<'a> {
                         return Err(format!("G51 P{factor}: a factor above 0, the same for all axes"));
                     }
                     let now = self.programmed();
-                    self.scale_about = DVec3::from_array([0, 1, 2].map(|k| given[k].unwrap_or(now[k])));
-                    self.scale = factor;
+                    self.c.scale_about = DVec3::from_array([0, 1, 2].map(|k| given[k].unwrap_or(now[k])));
+                    self.c.scale = factor;
                     took = true;
                 }
                 920 => {
                     // The current point gets the given coordinates.
                     for (k, v) in given.iter().enumerate() {
                         if let Some(v) = *v {
-                            self.shift[k] = 0.0;
-                            self.shift[k] = self.pos[k] - self.origin()[k] - v;
+                            self.c.shift[k] = 0.0;
+                            self.c.shift[k] = self.pos[k] - self.c.origin()[k] - v;
                         }
                     }
-                    self.shift_kept = Some(self.shift);
+                    self.c.shift_kept = Some(self.c.shift);
                     took = true;
                 }
-                921 => (self.shift, self.shift_kept) = (DVec3::ZERO, Some(DVec3::ZERO)),
-                922 => self.shift = DVec3::ZERO,
+                921 => (self.c.shift, self.c.shift_kept) = (DVec3::ZERO, Some(DVec3::ZERO)),
+                922 => self.c.shift = DVec3::ZERO,
                 923 => {
-                    self.shift = self
+                    self.c.shift = self
+                        .c
                         .shift_kept
                         .ok_or("G92.3 restores an offset that the program does not show; write it out")?;
                 }
@@ -705,7 +533,7 @@ impl<'a> State<'a> {
             let given = ['X', 'Y', 'Z'].map(|l| w.get(l).map(|v| v * self.unit));
             for (k, v) in given.iter().enumerate() {
                 if let Some(v) = v {
-                    to[k] = v - self.zero[k];
+                    to[k] = v - self.c.zero[k];
                 }
             }
             let kind = if self.mode == Mode::Rapid {

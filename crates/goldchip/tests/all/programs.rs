@@ -1,24 +1,6 @@
 //! Programs for other controls by the command line: listed, written, proved, told line by line, refused.
 
-use serde_json::Value;
-use std::path::Path;
-use std::process::{Command, Output};
-
-fn goldchip(args: &[&str]) -> Output {
-    Command::new(env!("CARGO_BIN_EXE_goldchip")).args(args).output().expect("goldchip runs")
-}
-
-fn path(p: &Path) -> &str {
-    p.to_str().expect("plain path")
-}
-
-fn said(o: &Output) -> String {
-    String::from_utf8_lossy(&o.stdout).into_owned()
-}
-
-fn last_error(o: &Output) -> String {
-    String::from_utf8_lossy(&o.stderr).lines().last().unwrap_or_default().to_string()
-}
+use super::*;
 
 /// A block whose top is faced and that has a round pocket, a drilled and a stopped program, by hand.
 fn by_hand(dir: &Path) {
@@ -89,6 +71,16 @@ fn a_plan_is_written_for_every_control_and_proved_from_its_text() {
     assert!(table.lines().count() == 4 && table.contains("only,p.ngc,3,drill Ø3,3,20,30,"), "{table}");
     let o = goldchip(&["sheet", path(&from), "--out", path(&sheet), "--paper", "foolscap"]);
     assert!(o.status.code() == Some(2) && last_error(&o).contains("a4 and letter"));
+    // A text that was changed since it was proved is proved again: the sheet cannot say more than the text does.
+    let program = from.join("p.ngc");
+    let good = std::fs::read_to_string(&program).unwrap();
+    let words = |file: &Path| pdf_extract::extract_text(file).unwrap();
+    goldchip(&["sheet", path(&from), "--out", path(&sheet)]);
+    assert!(words(&sheet).contains("proved") && !words(&sheet).contains("DO NOT CUT"));
+    std::fs::write(&program, good.replace("Z5 I-3", "Z4 I-3")).unwrap();
+    assert_eq!(goldchip(&["sheet", path(&from), "--out", path(&sheet)]).status.code(), Some(0));
+    assert!(words(&sheet).contains("DO NOT CUT"), "{}", words(&sheet));
+    std::fs::write(&program, good).unwrap();
     // A wrong number in the old control's increments: 8.2 instead of 8 is left, 4.8 instead of 5 is dug.
     let out = dir.path().join("increments");
     let file = out.join("p.tap");
