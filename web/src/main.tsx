@@ -6,6 +6,9 @@ import { retry, retryDelay } from './api';
 import { App } from './App';
 
 const client = new QueryClient({ defaultOptions: { queries: { retry, retryDelay, refetchOnWindowFocus: false } } });
+// Cards open again while the house is away. A browser has this over https and on the machine itself only.
+if (import.meta.env.PROD && 'serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js');
+
 const root = document.getElementById('root');
 if (root)
   createRoot(root).render(

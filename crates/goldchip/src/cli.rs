@@ -21,7 +21,7 @@ pub(crate) const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF
        goldchip prove PLAN_DIR [--shop FILE]
        goldchip dialects [--long] [--shop FILE]
        goldchip post PLAN_DIR --dialect NAME --out DIR [--shop FILE]
-       goldchip sheet PLAN_DIR --out FILE.pdf [--paper a4|letter] [--tools FILE.csv] [--shop FILE]
+       goldchip sheet PLAN_DIR --out FILE.pdf [--paper a4|letter] [--tools FILE.csv] [--inspection FILE.csv] [--shop FILE]
        goldchip what-if PLAN_DIR [--shop FILE]
        goldchip read PROGRAM --dialect NAME [--shop FILE]";
 
@@ -273,6 +273,7 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     };
     stages.push(("whole ways", clock.elapsed().as_secs_f64()));
     files::write(&out, &model, &settled.reading(), &planned.plan, &proof, &shop, Some(schemes.clone()))?;
+    run_card(&out, &title, &here, &part, &shop, &settled)?;
     let size = part.bounds.size();
     let stock = reason::plain(&planned.plan.scheme.stock_words()).into_owned();
     say!("part {:.2} x {:.2} x {:.2} mm, {stock}, {}", size.x, size.y, size.z, planned.plan.material);
@@ -309,6 +310,35 @@ fn plan(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let times: Vec<String> = stages.iter().map(|(n, t)| format!("{n} {t:.2} s")).collect();
     say!("took {}", times.join(", "));
     Ok(code(&proof))
+}
+
+/// Beside the plan of a part that is proved: what a person at the machine is led through, as data.
+fn run_card(
+    out: &Path,
+    title: &str,
+    here: &job::Standing,
+    part: &part::Part,
+    shop: &Shop,
+    settled: &Settled,
+) -> Result<(), Failure> {
+    let path = out.join("run-card.json");
+    if !here.proof.passed() {
+        // One of an earlier plan would lead astray.
+        return match std::fs::remove_file(&path) {
+            Err(e) if e.kind() != std::io::ErrorKind::NotFound => Err(Failure::Internal(e.to_string())),
+            _ => Ok(()),
+        };
+    }
+    let sheet = job::sheet::sheet(part, here.plan, here.proof, shop, settled);
+    let names: Vec<String> = files::load(out)?.plan.setups.iter().map(|s| s.program.clone()).collect();
+    let ending = &here.plan.sides[0].control.dialect.extension;
+    let made =
+        |k: usize| here.plan.made.get(k).map_or_else(String::new, |m| format!("made/{0}/1-{0}.{ending}", m.name));
+    let file = |k: usize| names.get(k).cloned().unwrap_or_else(|| made(k - names.len()));
+    let card = run::card(&run::make::Planned { sheet: &sheet, shop, title, file: &file }).map_err(Failure::Internal)?;
+    let json = serde_json::to_string_pretty(&card).map_err(|e| Failure::Internal(e.to_string()))?;
+    std::fs::write(&path, reason::plain(&json).as_bytes())
+        .map_err(|e| Failure::Internal(format!("{} cannot be written: {e}", path.display())))
 }
 
 /// The shop's book of a file, as the Shop page writes it; the demo shop's where none is given.

@@ -106,10 +106,11 @@ pub(crate) fn post(parser: lexopt::Parser) -> Result<i32, Failure> {
 /// A plan's setup sheet as PDF, and its cutters as a table.
 pub(crate) fn sheet(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     let (mut dir, mut out, mut book, mut tools) = (None::<PathBuf>, None::<PathBuf>, None::<PathBuf>, None::<PathBuf>);
-    let mut format = Format::A4;
+    let (mut format, mut inspection) = (Format::A4, None::<PathBuf>);
     while let Some(arg) = parser.next()? {
         match arg {
             Long("out") => out = Some(parser.value()?.into()),
+            Long("inspection") => inspection = Some(parser.value()?.into()),
             Long("tools") => tools = Some(parser.value()?.into()),
             Long("shop") => book = Some(parser.value()?.into()),
             Long("paper") => {
@@ -131,6 +132,10 @@ pub(crate) fn sheet(mut parser: lexopt::Parser) -> Result<i32, Failure> {
     say!("{}: {} setups", out.display(), pages.len());
     if let Some(file) = tools {
         write(&file, paper::tools_csv(&opened.loaded.plan).map_err(Failure::Internal)?.as_bytes())?;
+        say!("{}", file.display());
+    }
+    if let Some(file) = inspection {
+        write(&file, paper::sizes_csv(&opened.loaded.plan).map_err(Failure::Internal)?.as_bytes())?;
         say!("{}", file.display());
     }
     Ok(0)

@@ -3,7 +3,7 @@
 //! What sticks is the flat that lies on it; it bears shear and pull, each spot of the area its own share ([`statics`]), with a third of it kept back besides the
 //! factor that every hold is asked for (three times in all: from memory). Cuts are made so light that it bears them ([`Bond::most_side`]).
 
-use crate::frame::{Datum, Duty};
+use crate::frame::{Datum, Duty, Touched, TouchedWhen};
 use crate::hold::{Body, Demand, Fact, Gently, Holds, LEAST_N, most_borne};
 use crate::seen::{Asked, Seen};
 use crate::statics::{Contact, Push};
@@ -385,12 +385,19 @@ impl Bond {
             ],
         };
         let [x, y] = words;
+        use TouchedWhen::{Empty, Loaded};
+        let [at_x, at_y] = match &self.set_by {
+            SetBy::Edges => [Touched::face(0.0, false, Loaded), Touched::face(0.0, true, Loaded)],
+            SetBy::Walls { .. } => [Touched::face(0.0, true, Empty), Touched::face(0.0, false, Empty)],
+            SetBy::Bores { at: [p, _] } => [p.x, p.y].map(|v| Touched::middle(v, true, None, Loaded)),
+        };
+        let at_z = Touched::face(-self.adhesive.layer_mm, true, Loaded);
         let mut error = self.error().into_iter();
         let mut with = |axis: &str, words: String, more: Vec<Term>| {
             let terms = std::iter::once(touch()).chain(error.next().filter(|t| t.value > 0.0)).chain(more);
             Datum::new(axis, words, terms.collect())
         };
-        [with("X", x, Vec::new()), with("Y", y, Vec::new()), with("Z", z, vec![flat])]
+        [with("X", x, Vec::new()).at(at_x), with("Y", y, Vec::new()).at(at_y), with("Z", z, vec![flat]).at(at_z)]
     }
 }
 

@@ -3,7 +3,7 @@
 //! The jaws stand at 90°, 210° and 330°. A self-centring chuck presses with the same force at each; what it then bears is asked of the solver of all holds
 //! ([`statics`]): one jaw presses, the two others answer. Its middle is found where it lies, so the scroll's own run-out spoils nothing.
 
-use crate::frame::{Datum, Duty};
+use crate::frame::{Datum, Duty, Touched, TouchedWhen};
 use crate::hold::{Body, Demand, Fact, Gently, Holds, LEAST_N, too_weak};
 use crate::jaw_design::{is_round, stands};
 use crate::nest::FINE;
@@ -331,7 +331,11 @@ impl ChuckGrip {
             let touch = Term::new("", "edge finder or gauge pin (common practice, no source)", TOUCH, "mm");
             let mine = self.error().into_iter().skip(k).take(1);
             let more = (k == 2).then_some(touch);
-            Datum::new(["X", "Y", "Z"][k], touches, mine.chain(more).collect())
+            let touched = match k {
+                2 => Touched::face(self.stands.first().map_or(0.0, |p| p.z), true, TouchedWhen::Empty),
+                _ => Touched::middle(self.middle[k], false, Some(self.diameter), TouchedWhen::Loaded),
+            };
+            Datum::new(["X", "Y", "Z"][k], touches, mine.chain(more).collect()).at(touched)
         })
     }
 }

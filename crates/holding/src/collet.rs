@@ -4,7 +4,7 @@
 //! The collet is reckoned as three lines around the bar that share what its nut presses with, one that presses and two that answer; what it then bears, and what
 //! the vise bears of the block, is asked of the solver of all holds ([`statics`]).
 
-use crate::frame::{Datum, Duty};
+use crate::frame::{Datum, Duty, Touched, TouchedWhen};
 use crate::hold::{Body, Demand, Fact, Gently, Holds, LEAST_N, too_weak};
 use crate::statics::{self, Contact, Push};
 use crate::strapped::solid;
@@ -502,6 +502,17 @@ impl ColletGrip {
         let up = shop.vise.bed_height_mm + self.parallels + self.under - self.nose.z;
         DVec3::new(x - jaws, y - self.nose.y, -m.nose_to_table_mm + up)
     }
+    /// The zero is in the middle of the nose, or of the bar's finished end.
+    fn touched(&self, axis: usize) -> Touched {
+        let when = if self.lies() && !self.found_here { TouchedWhen::Kept } else { TouchedWhen::Loaded };
+        let across = (!self.flats).then_some(self.size);
+        match (self.lies(), axis) {
+            (true, 0) => Touched::face(0.0, true, when),
+            (true, 2) => Touched::face(self.nose.z + self.size / 2.0, true, when),
+            (false, 2) => Touched::face(self.nose.z, true, when),
+            _ => Touched::middle(self.nose[axis], false, across, when),
+        }
+    }
     pub(crate) fn datum(&self) -> [Datum; 3] {
         let touch = || Term::new("", "edge finder or gauge pin (common practice, no source)", TOUCH, "mm");
         let both = "middle of the bar: both its sides touched";
@@ -525,7 +536,7 @@ impl ColletGrip {
         words.map(|touches| {
             let k = k.next().unwrap_or(2);
             let off = self.error().into_iter().skip(k).take(1);
-            Datum::new(["X", "Y", "Z"][k], touches, std::iter::once(touch()).chain(off).collect())
+            Datum::new(["X", "Y", "Z"][k], touches, std::iter::once(touch()).chain(off).collect()).at(self.touched(k))
         })
     }
 }

@@ -97,13 +97,71 @@ pub struct Datum {
     /// Root of the sum of their squares, mm.
     #[serde(default)]
     pub likely_mm: f64,
+    /// The same as numbers, so that a reading at the machine becomes the offset.
+    #[serde(default)]
+    pub touched: Option<Touched>,
 }
 
 impl Datum {
     pub(crate) fn new(axis: &str, touches: String, error: Vec<Term>) -> Datum {
         let worst_mm = error.iter().map(|t| t.value).sum();
         let likely_mm = error.iter().map(|t| t.value * t.value).sum::<f64>().sqrt();
-        Datum { axis: axis.into(), touches, error, worst_mm, likely_mm }
+        Datum { axis: axis.into(), touches, error, worst_mm, likely_mm, touched: None }
+    }
+    pub(crate) fn at(self, touched: Touched) -> Datum {
+        Datum { touched: Some(touched), ..self }
+    }
+}
+
+/// What is touched along one axis, and where it stands there.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct Touched {
+    /// Where it stands in work coordinates: the face, or the middle, mm.
+    pub at_mm: f64,
+    /// What it is.
+    pub on: TouchedOn,
+    /// When.
+    pub when: TouchedWhen,
+}
+
+/// What is touched.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum TouchedOn {
+    /// A face square to the axis.
+    Face {
+        /// What touches it stands at larger values than the face.
+        above: bool,
+    },
+    /// The middle between two faces, or of something round.
+    Middle {
+        /// Of a bore or slot, from inside.
+        inside: bool,
+        /// From face to face, mm, where it is known.
+        across_mm: Option<f64>,
+    },
+}
+
+/// When it is touched.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum TouchedWhen {
+    /// Before the piece is loaded.
+    Empty,
+    /// On the piece, where it is clamped.
+    Loaded,
+    /// Not again: it stays from a setup or piece before. What is said of it is for the case that it is lost.
+    Kept,
+}
+
+impl Touched {
+    /// A face; what touches it stands at larger values (`above`) or at smaller ones.
+    pub(crate) fn face(at_mm: f64, above: bool, when: TouchedWhen) -> Touched {
+        Touched { at_mm, on: TouchedOn::Face { above }, when }
+    }
+    /// A middle.
+    pub(crate) fn middle(at_mm: f64, inside: bool, across_mm: Option<f64>, when: TouchedWhen) -> Touched {
+        Touched { at_mm, on: TouchedOn::Middle { inside, across_mm }, when }
     }
 }
 

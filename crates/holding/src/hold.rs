@@ -1,6 +1,6 @@
 //! The questions that every way of holding answers. Nobody outside this crate looks which way it is.
 
-use crate::bond::Bond;
+use crate::bond::{Bond, SetBy};
 use crate::chuck::ChuckGrip;
 use crate::collet::ColletGrip;
 use crate::frame::{Duty, Setup};
@@ -482,6 +482,19 @@ impl Hold {
     /// What of the shop it takes.
     pub fn needs(&self) -> Vec<String> {
         ask!(self, h => h.needs())
+    }
+    /// Two bores of the piece whose line sets its turn, and of which the first sets the zero: their middles, work coordinates, mm.
+    pub fn baseline(&self) -> Option<[DVec2; 2]> {
+        let set_by = match self {
+            Hold::Vise(v) => return v.bores,
+            Hold::Bond(b) => &b.set_by,
+            Hold::Straps(s) => &s.set_by,
+            _ => return None,
+        };
+        match set_by {
+            SetBy::Bores { at } => Some(*at),
+            SetBy::Edges | SetBy::Walls { .. } => None,
+        }
     }
     /// Which way it is, if a side may be planned with it.
     pub fn kind(&self) -> Option<HoldKind> {

@@ -1,6 +1,6 @@
 //! A pair of soft jaws while it is cut itself: bolted to the vise, closed on a spacer.
 
-use crate::frame::{Datum, Duty};
+use crate::frame::{Datum, Duty, Touched, TouchedWhen};
 use crate::hold::{Body, Demand, Fact, Gently, Hold, Holds};
 use crate::soft_jaws::{CHANGE_MIN, SoftJaws, zero_of};
 use crate::statics::{self, Contact, Push, screw_preload};
@@ -164,7 +164,13 @@ impl JawPair {
         let mut k = 0..3;
         words.map(|touches| {
             let touch = Term::new("", "edge finder or gauge pin (common practice, no source)", TOUCH, "mm");
-            Datum::new(["X", "Y", "Z"][k.next().unwrap_or(2)], touches, vec![touch])
+            let k = k.next().unwrap_or(2);
+            let touched = match k {
+                0 => Touched::face(lo.x, false, TouchedWhen::Loaded),
+                1 => Touched::face(hi.y, false, TouchedWhen::Empty),
+                _ => Touched::face(hi.z, true, TouchedWhen::Loaded),
+            };
+            Datum::new(["X", "Y", "Z"][k], touches, vec![touch]).at(touched)
         })
     }
 }

@@ -36,7 +36,10 @@ pub use bond::{Bond, SetBy};
 pub use carved::{Carved, Pocket};
 pub use chuck::ChuckGrip;
 pub use collet::{ColletGrip, Position};
-pub use frame::{Choice, Datum, Duty, HoldError, NotPlanned, Offer, Order, Sawn, Scheme, Setup, StockChoice, Wish};
+pub use frame::{
+    Choice, Datum, Duty, HoldError, NotPlanned, Offer, Order, Sawn, Scheme, Setup, StockChoice, Touched, TouchedOn,
+    TouchedWhen, Wish,
+};
 pub use from_bar::{bar_grip, bar_of};
 pub use further::Only;
 pub use hold::{Body, Demand, FOR_EVER, Fact, Hold, HoldKind, HoldKinds, Holds, Layer};

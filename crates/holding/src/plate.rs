@@ -4,7 +4,7 @@
 //! vise where the piece is cut afterwards, so both have one zero. Around what the piece stands on it lies lower: there the cutter comes through.
 
 use crate::carved::{Carved, Pocket};
-use crate::frame::{Datum, Duty};
+use crate::frame::{Datum, Duty, Touched, TouchedWhen};
 use crate::hold::{Body, Demand, Fact, Gently, Holds, most_borne};
 use crate::nest::FINE;
 use crate::seen::{Asked, Seen, corners_of};
@@ -630,7 +630,12 @@ impl Plate {
         words.map(|touches| {
             let k = k.next().unwrap_or(2);
             let seat = self.error().into_iter().skip(k).take(1);
-            Datum::new(["X", "Y", "Z"][k], touches, std::iter::once(touch.clone()).chain(seat).collect())
+            let pin = self.pins.first().map(|p| p.diameter);
+            let touched = match k {
+                2 => Touched::face(self.seat, true, TouchedWhen::Kept),
+                _ => Touched::middle(p[k], false, pin, TouchedWhen::Kept),
+            };
+            Datum::new(["X", "Y", "Z"][k], touches, std::iter::once(touch.clone()).chain(seat).collect()).at(touched)
         })
     }
     pub(crate) fn zero_in_machine(&self, shop: &Shop) -> DVec3 {

@@ -5,7 +5,7 @@
 //! a plan and a proof ([`SoftJaws::carved`]). How they are designed stands in `jaw_design`.
 
 use crate::carved::{Carved, Pocket};
-use crate::frame::{Datum, Duty, Turning};
+use crate::frame::{Datum, Duty, Touched, TouchedWhen, Turning};
 use crate::hold::{Body, Demand, Fact, Gently, Holds};
 use crate::statics::{Contact, Push};
 use crate::vise::{LOAD_MIN, SEAT, TOUCH};
@@ -298,7 +298,9 @@ impl SoftJaws {
         words.map(|touches| {
             let k = k.next().unwrap_or(2);
             let seat = self.error().into_iter().skip(k).take(1);
-            Datum::new(["X", "Y", "Z"][k], touches, std::iter::once(touch.clone()).chain(seat).collect())
+            // The notch lies before its left face and behind its back one.
+            let touched = Touched::face(at[k], k != 0, TouchedWhen::Kept);
+            Datum::new(["X", "Y", "Z"][k], touches, std::iter::once(touch.clone()).chain(seat).collect()).at(touched)
         })
     }
     pub(crate) fn zero_in_machine(&self, shop: &Shop) -> DVec3 {

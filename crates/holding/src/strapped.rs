@@ -5,7 +5,7 @@
 //! shared by the lever between nose and heel; screws press, nothing but friction on the sheet holds ([`statics`]).
 
 use crate::bond::SetBy;
-use crate::frame::{Datum, Duty};
+use crate::frame::{Datum, Duty, Touched, TouchedWhen};
 use crate::hold::{Body, Demand, FOR_EVER, Fact, Gently, Holds, most_borne};
 use crate::plate::{bears_on, spread};
 use crate::seen::{Asked, Seen, corners_of};
@@ -579,7 +579,12 @@ impl Strapped {
         words.map(|touches| {
             let k = k.next().unwrap_or(2);
             let seat = self.error().into_iter().skip(k).take(1).filter(|t| t.value > 0.0);
-            Datum::new(["X", "Y", "Z"][k], touches, std::iter::once(touch()).chain(seat).collect())
+            let touched = match (&self.set_by, k) {
+                (_, 2) => Touched::face(0.0, true, TouchedWhen::Loaded),
+                (SetBy::Bores { at: [p, _] }, _) => Touched::middle(p[k], true, None, TouchedWhen::Loaded),
+                _ => Touched::face(0.0, k == 1, TouchedWhen::Loaded),
+            };
+            Datum::new(["X", "Y", "Z"][k], touches, std::iter::once(touch()).chain(seat).collect()).at(touched)
         })
     }
     /// Are the holes really there that its screws take, and nothing where their heads lie?

@@ -4,7 +4,7 @@
 //! is found by rays across; what the hold bears is asked of the solver of all holds ([`statics`]). The zero comes from a gauge pin laid into the corner of slope and
 //! stop, whose place follows from the angle.
 
-use crate::frame::{Datum, Duty, Setup};
+use crate::frame::{Datum, Duty, Setup, Touched, TouchedWhen};
 use crate::grip::JawRays;
 use crate::hold::{Body, Demand, Fact, Gently, Hold, Holds, LEAST_N, too_weak};
 use crate::seen::corners_of;
@@ -580,13 +580,22 @@ impl Tilted {
         let [lean_x, back, lean_z] =
             <[Term; 3]>::try_from(self.error()).unwrap_or_else(|_| [touch(), touch(), touch()]);
         [
-            Datum::new("X", format!("{pin}: its middle is X {:.3}", len(x)), vec![touch(), seat(), lean_x]),
+            // The pin lies in the corner at the slope's lower end: only its other side is free.
+            Datum::new("X", format!("{pin}: its middle is X {:.3}", len(x)), vec![touch(), seat(), lean_x]).at(
+                Touched::face(
+                    x + if self.down_to_the_left { PIN / 2.0 } else { -PIN / 2.0 },
+                    self.down_to_the_left,
+                    TouchedWhen::Empty,
+                ),
+            ),
             Datum::new(
                 "Y",
                 "face of the fixed jaw: touched by the edge finder before loading".into(),
                 vec![touch(), back],
-            ),
-            Datum::new("Z", format!("the same pin: its top is Z {:.3}", len(z)), vec![touch(), seat(), lean_z]),
+            )
+            .at(Touched::face(0.0, false, TouchedWhen::Empty)),
+            Datum::new("Z", format!("the same pin: its top is Z {:.3}", len(z)), vec![touch(), seat(), lean_z])
+                .at(Touched::face(z, true, TouchedWhen::Empty)),
         ]
     }
     /// A setup that it holds.

@@ -4,7 +4,7 @@
 //! worst place and direction of each cut by the solver of all holds ([`statics`]); beside it, for whoever wants to follow by hand, slip, tilt and twist
 //! by simple sums. Sources stand beside each.
 
-use crate::frame::{Datum, Duty, Turning};
+use crate::frame::{Datum, Duty, Touched, TouchedWhen, Turning};
 use crate::hold::{Body, Demand, Fact, Gently, Hold, Holds};
 use crate::statics::{self, Contact, Push};
 use geom::{DVec2, DVec3, Region};
@@ -327,7 +327,9 @@ impl Grip {
         let mut axis = 0..3;
         touched.map(|touches: String| {
             let k = axis.next().unwrap_or(2);
-            Datum::new(["X", "Y", "Z"][k], touches + &lies(k), self.datum_error(k))
+            // The stop stands at the left, the fixed jaw behind, the parallels below.
+            let touched = Touched::face(self.origin[k], k != 1, TouchedWhen::Empty);
+            Datum::new(["X", "Y", "Z"][k], touches + &lies(k), self.datum_error(k)).at(touched)
         })
     }
     /// The zero of a piece that is raw outside: two bores that the side before made.
@@ -345,7 +347,12 @@ impl Grip {
             len(q.y)
         );
         let z = "top of the parallels: touched before loading; so the thickness comes right".into();
-        [Datum::new("X", x, bore()), Datum::new("Y", y, bore()), Datum::new("Z", z, self.datum_error(2))]
+        let middle = |at: f64| Touched::middle(at, true, None, TouchedWhen::Loaded);
+        [
+            Datum::new("X", x, bore()).at(middle(p.x)),
+            Datum::new("Y", y, bore()).at(middle(p.y)),
+            Datum::new("Z", z, self.datum_error(2)).at(Touched::face(self.origin[2], true, TouchedWhen::Empty)),
+        ]
     }
     /// What touching off along an axis may be off by.
     fn datum_error(&self, axis: usize) -> Vec<Term> {

@@ -64,14 +64,14 @@ pub struct Crossing {
 type Slab = (f64, f64, Region);
 
 /// The stock after each setup.
-struct After<'a> {
+pub(crate) struct After<'a> {
     sides: Vec<(&'a SidePlan, Vec<Slab>)>,
     stock: geom::Box3,
     bar: Option<geom::Bar>,
 }
 
 impl<'a> After<'a> {
-    fn of(plan: &'a Plan) -> After<'a> {
+    pub(crate) fn of(plan: &'a Plan) -> After<'a> {
         let slabs = |s: &'a SidePlan| {
             let layer = |(a, b, l): &(f64, f64, Vec<Vec<DVec2>>)| (*a, *b, Region::from_oriented(l));
             (s, s.after.iter().map(layer).collect())
@@ -79,7 +79,7 @@ impl<'a> After<'a> {
         After { sides: plan.sides.iter().map(slabs).collect(), stock: plan.scheme.stock, bar: plan.scheme.bar }
     }
     /// Number of the setup in which a face is made: after which most of it lies bare. None if it is the block's own.
-    fn made_in(&self, part: &Part, face: usize) -> Option<usize> {
+    pub(crate) fn made_in(&self, part: &Part, face: usize) -> Option<usize> {
         let f = &part.faces[face];
         let step = (f.triangles.len() / 12).max(1);
         let points: Vec<DVec3> = (f.triangles.clone().step_by(step))
@@ -130,13 +130,13 @@ fn terms_of(setup: &Setup, along: DVec3, part: &Part) -> Vec<Term> {
 }
 
 /// What is asked of two faces.
-struct Asked<'a> {
-    what: String,
-    mark: Option<&'a Marked>,
-    faces: [usize; 2],
+pub(crate) struct Asked<'a> {
+    pub(crate) what: String,
+    pub(crate) mark: Option<&'a Marked>,
+    pub(crate) faces: [usize; 2],
     along: DVec3,
-    allowed: f64,
-    source: Sources,
+    pub(crate) allowed: f64,
+    pub(crate) source: Sources,
 }
 
 fn crossing(a: Asked, made: [usize; 2], plan: &Plan, part: &Part) -> Option<Crossing> {
@@ -201,7 +201,7 @@ fn normal(part: &Part, face: usize) -> DVec3 {
     }
 }
 
-fn asked<'a>(part: &Part, marks: &'a [Marked]) -> Vec<Asked<'a>> {
+pub(crate) fn asked<'a>(part: &Part, marks: &'a [Marked]) -> Vec<Asked<'a>> {
     let ids = part::face_ids(part);
     let face_of = |id: &str| ids.iter().position(|i| i == id);
     let datum = |letter: &str| {

@@ -229,9 +229,21 @@ pub fn plan_at(part: &Part, title: &str, shop: &Shop, settled: &Settled, desk: &
         }
     }
     let crossings = Vec::new();
-    let mut plan =
-        Plan { material: material.id.clone(), prepared, scheme, sides, named, points, findings, made, crossings };
-    plan.crossings = budget::crossings(part, &plan, &part::marked(part, &settled.marks));
+    let mut plan = Plan {
+        material: material.id.clone(),
+        prepared,
+        scheme,
+        sides,
+        named,
+        points,
+        findings,
+        made,
+        crossings,
+        sizes: Vec::new(),
+    };
+    let marked = part::marked(part, &settled.marks);
+    plan.crossings = budget::crossings(part, &plan, &marked);
+    plan.sizes = crate::sizes::sizes(part, &plan, &marked);
     plan.findings.extend(budget::findings(&plan.crossings));
     let heading = plan.scheme.clone();
     let again = |s: &SidePlan| {
@@ -309,6 +321,7 @@ pub(crate) fn plan_single(
         findings,
         made: Vec::new(),
         crossings: Vec::new(),
+        sizes: Vec::new(),
     };
     let again = |s: &SidePlan| {
         side_plan(&s.setup, s.operations.clone(), s.finished.clone(), title, material, false, shop, control, &whole)

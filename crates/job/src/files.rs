@@ -131,6 +131,7 @@ fn write_folder(
             station: s.setup.station.clone(),
             hold: Some(s.setup.hold.clone()),
             zero: s.setup.datum.to_vec(),
+            sizes: plan.sizes.get(k).cloned().unwrap_or_default(),
             operations: sources_written(serde_json::to_value(&s.operations).unwrap_or_default()),
             posted: Some(s.promises.promises.clone()),
         })

@@ -17,6 +17,7 @@ pub mod proving;
 pub mod reposted;
 mod routing;
 pub mod sheet;
+pub mod sizes;
 pub mod stocking;
 mod told;
 pub mod what_if;

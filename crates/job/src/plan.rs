@@ -80,6 +80,8 @@ pub struct Plan {
     pub made: Vec<Made>,
     /// What crosses a flip.
     pub crossings: Vec<Crossing>,
+    /// What is measured in each setup before it is unclamped.
+    pub sizes: Vec<Vec<crate::sizes::Size>>,
 }
 
 impl Plan {

@@ -286,6 +286,9 @@ pub struct SetupFile {
     /// What the zero touches.
     #[serde(default)]
     pub zero: Vec<holding::Datum>,
+    /// What is measured before it is unclamped.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub sizes: Vec<crate::sizes::Size>,
     /// Operations with their reasons.
     #[serde(default)]
     pub operations: serde_json::Value,

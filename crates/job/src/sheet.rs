@@ -239,9 +239,12 @@ pub struct SideSheet {
     /// What a person at the machine is told.
     #[serde(default)]
     pub words: crate::files::SetupWords,
-    /// What is done where its program stops, a list for each stop.
+    /// Two bores whose line sets its turn: their middles, work coordinates, mm.
     #[serde(default)]
-    pub at_stops: Vec<Vec<String>>,
+    pub baseline: Option<[[f64; 2]; 2]>,
+    /// What is measured before it is unclamped.
+    #[serde(default)]
+    pub sizes: Vec<crate::sizes::Size>,
     /// Boxes to keep out of, work coordinates.
     pub keep_out: Vec<KeepOutSheet>,
     /// Cutters it uses.
@@ -454,7 +457,11 @@ pub fn sheet(part: &Part, plan: &Plan, proof: &Proof, shop: &Shop, settled: &Set
             .iter()
             .zip(&strip.setups)
             .zip(&proof.setup_minutes)
-            .map(|((side, strip), minutes)| side_sheet(side, strip, *minutes, plan, shop, settled))
+            .enumerate()
+            .map(|(k, ((side, strip), minutes))| SideSheet {
+                sizes: plan.sizes.get(k).cloned().unwrap_or_default(),
+                ..side_sheet(side, strip, *minutes, plan, shop, settled)
+            })
             .collect(),
         proof: ProofSheet {
             passed: proof.passed(),
@@ -567,7 +574,8 @@ fn side_sheet(
             .collect(),
         datum: side.setup.datum.to_vec(),
         words: crate::files::words_of(side),
-        at_stops: side.setup.hold.at_stops(),
+        baseline: side.setup.hold.baseline().map(|b| b.map(|p| p.to_array())),
+        sizes: Vec::new(),
         keep_out: side
             .setup
             .hold

@@ -7,7 +7,9 @@
 mod layout;
 mod page;
 mod picture;
+mod svg;
 
 pub use layout::{Format, pdf};
-pub use page::{Page, StepRow, ToolRow, of_sheet, pages, tools_csv};
+pub use page::{Page, StepRow, ToolRow, of_sheet, pages, sizes_csv, tools_csv};
 pub use picture::{Body, Held, Picture, Shape, Tone, from_above, from_the_front};
+pub use svg::svg;

@@ -236,6 +236,34 @@ fn warnings(findings: &[Finding], setup: &str) -> Vec<String> {
     findings.iter().filter(mine).map(|f| reason::plain(&f.what).into_owned()).collect()
 }
 
+/// What is measured in each setup as a table: an inspection sheet with room for what was found. Sizes in mm.
+///
+/// # Errors
+/// Never in practice: a table in memory that cannot be written, in words.
+pub fn sizes_csv(plan: &PlanFile) -> Result<String, String> {
+    let mut w = csv::Writer::from_writer(Vec::new());
+    let head = ["setup", "what", "nominal_mm", "least_mm", "most_mm", "grows_when_cut", "limits_from", "measured_mm"];
+    w.write_record(head).map_err(|e| e.to_string())?;
+    let number = |v: f64| format!("{v:.4}").trim_end_matches('0').trim_end_matches('.').to_string();
+    for s in &plan.setups {
+        for z in &s.sizes {
+            let row = [
+                s.name.clone(),
+                reason::plain(&z.what).into_owned(),
+                number(z.nominal_mm),
+                number(z.limits_mm[0]),
+                number(z.limits_mm[1]),
+                if z.inside { "yes" } else { "no" }.into(),
+                z.source.to_string(),
+                String::new(),
+            ];
+            w.write_record(row).map_err(|e| e.to_string())?;
+        }
+    }
+    let bytes = w.into_inner().map_err(|e| e.to_string())?;
+    String::from_utf8(bytes).map_err(|e| e.to_string())
+}
+
 /// Cutters of all setups as a table: setup, T, cutter, sizes in mm.
 ///
 /// # Errors

@@ -2,7 +2,7 @@
 
 use geom::{DVec2, DVec3};
 use path::motion::{Coolant, Cycle, Move, Toolpath};
-use program::{Dialect, Heading, PostTool, Posted, ReadSettings, Step, StepKind, Stop, read, translate};
+use program::{Dialect, GoOn, Heading, PostTool, Posted, ReadSettings, Step, StepKind, Stop, read, restart, translate};
 use shop::dialect::{LengthOffset, Tapping, shipped};
 
 fn post(heading: &Heading, paths: &[Toolpath], d: &Dialect) -> Posted {
@@ -224,6 +224,75 @@ fn mutated_programs_end_without_a_panic() {
         }
     }
     assert!(read_well > 100 && refused > 100, "{read_well} read, {refused} refused");
+}
+
+/// Broken off at any line, in every control: what follows is what the first program does from a place above all on, in the same state, and it comes there from
+/// the machine's top.
+#[test]
+fn a_program_that_was_broken_off_is_gone_on_with() {
+    let paths = [sample(), every_kind()].concat();
+    let heading = Heading { name: "Encoder bracket".into(), number: 7, ..Heading::default() };
+    for d in shipped() {
+        let posted = post(&heading, &paths, d);
+        let whole = read(&posted.text, &reading(d)).unwrap();
+        let begins = whole.steps.iter().find(|s| s.moves() && !s.machine && s.tool != 0).unwrap().line;
+        let operations: Vec<(String, [u32; 2])> =
+            posted.promises.iter().map(|p| (p.operation.clone(), [p.first_line, p.last_line])).collect();
+        let mut lifts = 0;
+        for line in 1..=posted.text.lines().count() as u32 {
+            for how in [GoOn::LastLift, GoOn::Step] {
+                let r = restart(&posted.text, &reading(d), &heading, &operations, line, how);
+                if line < begins {
+                    assert!(r.unwrap_err().what.contains("from its beginning"), "{} line {line}", d.id);
+                    continue;
+                }
+                let r = r.unwrap_or_else(|e| panic!("{} line {line}: {e}", d.id));
+                // Nothing is passed over.
+                let between = |s: &&Step| s.line > line && s.line < r.from_line;
+                let cut = whole.steps.iter().filter(between).any(|s| matches!(s.kind, StepKind::Feed { .. }));
+                assert!(!cut, "{}: {} after {line}", d.id, r.from_line);
+                lifts += u32::from(how == GoOn::LastLift && r.from_line > begins);
+                let p = read(&r.text, &reading(d)).unwrap_or_else(|e| panic!("{} line {line}: {e}\n{}", d.id, r.text));
+                // The cutter is called and turns before anything comes down; down at rapid over the place, no lower than all its moves are.
+                let down = p.steps.iter().position(|s| s.moves() && !s.machine && s.to.z < 100.0).unwrap();
+                let s = &p.steps[down];
+                assert!(s.kind == StepKind::Rapid && s.tool == r.tool && s.spindle.is_some(), "{}: {s:?}", d.id);
+                assert!(
+                    s.from.truncate().distance(s.to.truncate()) < 1e-9,
+                    "{} line {line}: straight down {s:?}",
+                    d.id
+                );
+                assert!(s.to.distance(r.above.into()) < off(d), "{}: {} {:?}", d.id, s.to, r.above);
+                let same_tool = p.steps[down..].iter().take_while(|x| x.kind != StepKind::ToolChange);
+                assert!(same_tool.filter(|x| x.moves() && !x.machine).all(|x| x.to.z <= s.to.z + off(d)));
+                assert!(
+                    !r.text[..r.text.find("M6").or_else(|| r.text.find("T0")).unwrap_or(0)].contains("M3"),
+                    "{}",
+                    r.text
+                );
+                still_at_changes(&r.text, &p.steps, &d.id);
+                // From there on it is the same motion.
+                let feeds = |steps: &[Step]| -> Vec<Step> {
+                    let cuts = |s: &&Step| matches!(s.kind, StepKind::Feed { .. }) && s.length() > 0.05;
+                    steps.iter().filter(cuts).cloned().collect()
+                };
+                let rest: Vec<Step> = whole.steps.iter().filter(|s| s.line >= r.from_line).cloned().collect();
+                let want: Vec<Step> = feeds(&rest);
+                let got = feeds(&p.steps);
+                // Looked at closely at every ninth line: it is slow.
+                if line % 9 == 0 || line == begins {
+                    same(&want, &got, 2.0 * off(d), d);
+                }
+                let long = |l: &[Step]| l.iter().map(Step::length).sum::<f64>();
+                let (a, b) = (long(&want), long(&got));
+                assert!((a - b).abs() < 0.002 * a + 20.0 * off(d), "{} line {line}: {a} {b}", d.id);
+            }
+        }
+        assert!(lifts > 10, "{}: {lifts}", d.id);
+    }
+    let bench = shipped().iter().find(|d| d.id == "bench").unwrap();
+    let text = post(&heading, &paths, bench).text;
+    assert!(restart(&text, &reading(bench), &heading, &[], 99_999, GoOn::Step).is_err());
 }
 
 /// Three quarters, a full turn, a helix of two turns, a tiny arc, holes of every kind, a mist.

@@ -1,5 +1,5 @@
 //! Pictures of the screens: `cargo run --release -p server --example shots -- http://127.0.0.1:8099 DIR [desk|machine] STEP…`. A step is a path
-//! to go to (`/jobs/1/part`), `press:NAME`, `keys:TEXT`, `wait:CSS`, `js:SCRIPT` or `shot:NAME`.
+//! to go to (`/jobs/1/part`), `press:NAME`, `keys:TEXT`, `wait:CSS`, `js:SCRIPT`, `size:390x844` or `shot:NAME`.
 
 #[path = "../tests/common/mod.rs"]
 mod common;
@@ -25,9 +25,13 @@ async fn main() {
             "keys" => b.keys(rest).await,
             "wait" => drop(b.find(rest).await),
             "js" => println!("{}", b.js(rest).await),
+            "size" => {
+                let (w, h) = rest.split_once('x').unwrap();
+                b.size(w.parse().unwrap(), h.parse().unwrap()).await;
+            }
             "sleep" => tokio::time::sleep(Duration::from_millis(rest.parse().unwrap())).await,
             "shot" => {
-                if !["bench", "sign-in", "shop", "keeping"].iter().any(|page| rest.starts_with(page)) {
+                if !["bench", "sign-in", "shop", "keeping", "card", "log"].iter().any(|page| rest.starts_with(page)) {
                     b.drawn().await;
                 }
                 tokio::time::sleep(Duration::from_millis(400)).await;

@@ -8,6 +8,7 @@ mod outside;
 mod people;
 mod readers;
 mod routes;
+mod runs;
 mod session;
 mod stock;
 mod tls;

@@ -542,27 +542,69 @@ pub fn state(c: &mut Conn, me: &Me, id: i64) -> Result<JobState, Fault> {
 
 /// Hand out a program: it is kept as it is, with its plan, shop and build. After the sides come the pieces that are made to hold them.
 pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, String), Fault> {
+    let Proved { job, json, sheet } = proved(c, me, id)?;
+    issue_of(c, me, &job, &json, &sheet, side)
+}
+
+/// A job with its newest plan: worked out with all decisions as they stand, and proved.
+pub(crate) struct Proved {
+    /// The job.
+    pub job: Job,
+    /// Its sheet as it is kept.
+    pub json: Vec<u8>,
+    /// The same.
+    pub sheet: Sheet,
+}
+
+/// The newest plan of a job, if a program of it may leave the house.
+///
+/// # Errors
+/// It is being worked out, or is not proved.
+pub(crate) fn proved(c: &mut Conn, me: &Me, id: i64) -> Result<Proved, Fault> {
     let job = of(c, me, id)?;
     let key = job.sheet.clone().filter(|_| job.sheet_revision == Some(job.revision));
     let key =
         key.ok_or(Fault::NotYet("The plan is being worked out again; wait until it is proved, then take the program"))?;
     let json = blobs::get(c, &key)?.ok_or(Fault::NotYet("The plan is no longer at hand; it is worked out again"))?;
     let sheet: Sheet = serde_json::from_slice(&json).map_err(|e| Fault::internal(e.to_string()))?;
-    let made = side.checked_sub(sheet.sides.len()).and_then(|k| sheet.made.get(k));
-    let s = sheet.sides.get(side).or(made.map(|m| &m.side)).ok_or(Fault::NoSuch("side"))?;
     if !sheet.proof.passed {
         return Err(Fault::NotYet(
             "The proof found something that forbids cutting; see its stops, change the plan, then take the program",
         ));
     }
+    Ok(Proved { job, json, sheet })
+}
+
+/// A side, or after all of them a piece that is made, with its program's file.
+pub(crate) fn program_of<'a>(
+    sheet: &'a Sheet,
+    title: &str,
+    side: usize,
+) -> Option<(&'a job::sheet::SideSheet, String)> {
+    let made = side.checked_sub(sheet.sides.len()).and_then(|k| sheet.made.get(k));
+    let s = sheet.sides.get(side).or(made.map(|m| &m.side))?;
     let rehearsal = if sheet.stock.rehearsal.is_some() { "rehearsal-" } else { "" };
     let what = format!("{rehearsal}{}", if s.edited.is_some() { "edited-" } else { "" });
     let ending = if sheet.control.extension.is_empty() { "ngc" } else { &sheet.control.extension };
     let file = match made {
-        Some(m) => format!("{}-{}.{ending}", m.name, stem_of(&job.title)),
-        None => format!("{}-{what}{}.{ending}", side + 1, stem_of(&job.title)),
+        Some(m) => format!("{}-{}.{ending}", m.name, stem_of(title)),
+        None => format!("{}-{what}{}.{ending}", side + 1, stem_of(title)),
     };
-    let with = book::revision_of(&job, &settled(c, id)?);
+    Some((s, file))
+}
+
+/// Keep a program as it leaves, with all that it came from.
+pub(crate) fn issue_of(
+    c: &mut Conn,
+    me: &Me,
+    job: &Job,
+    json: &[u8],
+    sheet: &Sheet,
+    side: usize,
+) -> Result<(String, String), Fault> {
+    let id = job.id;
+    let (s, file) = program_of(sheet, &job.title, side).ok_or(Fault::NoSuch("side"))?;
+    let with = book::revision_of(job, &settled(c, id)?);
     diesel::insert_into(issued::table)
         .values((
             issued::job_id.eq(id),
@@ -570,7 +612,7 @@ pub fn issue(c: &mut Conn, me: &Me, id: i64, side: usize) -> Result<(String, Str
             issued::side.eq(&s.name),
             issued::file.eq(&file),
             issued::program.eq(&s.program),
-            issued::sheet.eq(String::from_utf8_lossy(&json).into_owned()),
+            issued::sheet.eq(String::from_utf8_lossy(json).into_owned()),
             issued::shop_revision_id.eq(with),
             issued::build.eq(job::cache::BUILD),
             issued::person_id.eq(me.id),

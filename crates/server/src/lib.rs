@@ -21,6 +21,7 @@ pub mod lookers;
 pub mod people;
 pub mod queue;
 pub mod rack;
+pub mod runs;
 pub mod sign_in;
 pub mod types;
 pub mod watch;

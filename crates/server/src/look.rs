@@ -52,6 +52,8 @@ pub enum Of {
     Forms,
     /// A file to take away.
     Export(String),
+    /// The setups of its plan, drawn: the sheet's key, and a list of `run::card::Drawing`.
+    Pictures,
     /// Can a program (it follows) of this name be followed by the job's control?
     Text(String),
 }
@@ -218,6 +220,7 @@ impl<'a> Looker<'a> {
                 json(&done.map_err(|e| Fault::Bad(e.to_string()))?)
             }
             Of::Forms => json(&forms::forms(self.db, self.reader, me, id)?),
+            Of::Pictures => json(&self.pictures(&job, &settled)?),
             Of::Export(what) => self.export(&job, &settled, what),
         }
     }
@@ -240,6 +243,24 @@ impl<'a> Looker<'a> {
         let part = self.part(job, settled)?;
         let pages = paper::of_sheet(&sheet, &job.title, &part.mesh, &shop.machine.name).map_err(Fault::internal)?;
         paper::pdf(&pages, format).map_err(Fault::internal)
+    }
+
+    /// Each setup from the front and from above.
+    fn pictures(&mut self, job: &Job, settled: &Settled) -> Result<(String, Vec<run::card::Drawing>), Fault> {
+        let key = job.sheet.clone().ok_or(Fault::NotYet("The first plan is still being worked out"))?;
+        let json = self.db.act(|c| blobs::get(c, &key))?;
+        let json = json.ok_or(Fault::NotYet("The plan is no longer at hand; ask for it again"))?;
+        let sheet: job::sheet::Sheet = serde_json::from_slice(&json).map_err(|e| Fault::internal(e.to_string()))?;
+        let part = self.part(job, settled)?;
+        let pages = paper::of_sheet(&sheet, &job.title, &part.mesh, "").map_err(Fault::internal)?;
+        let drawn = pages.iter().zip(&sheet.sides).flat_map(|(page, side)| {
+            page.pictures.iter().map(|p| run::card::Drawing {
+                setup: side.name.clone(),
+                title: p.title.clone(),
+                svg: paper::svg(p),
+            })
+        });
+        Ok((key, drawn.collect()))
     }
 
     /// `part.step`, `part.stl`, `outline.dxf`, `setup-sheet-a4.pdf`, `setup-sheet-letter.pdf`, `stock-1.step`, `stock-1.stl`, `stock-2.step`, `stock-2.stl`.

@@ -1,5 +1,6 @@
 //! The shop as plain data: cutters, holders, machine, vise, materials, each with the source of its numbers.
 
+pub mod aid;
 pub mod book;
 pub mod collet;
 pub mod dialect;
@@ -10,6 +11,7 @@ pub mod table;
 pub mod tilting;
 pub mod tool;
 
+use aid::Aid;
 use collet::ColletBlock;
 use dialect::Dialect;
 use machine::{Chuck, JawBlanks, Machine, Material, Vise};
@@ -66,6 +68,9 @@ pub struct Shop {
     /// Blocks with collets, for bars.
     #[serde(default)]
     pub collet_blocks: Vec<ColletBlock>,
+    /// What zeros are found with.
+    #[serde(default = "aid::usual")]
+    pub aids: Vec<Aid>,
     /// Controls that programs can be written for; the mill names its own.
     #[serde(default = "dialects")]
     pub dialects: Vec<Dialect>,
@@ -168,6 +173,7 @@ impl Shop {
             sheets: place.sheets,
             sheet_screws: place.sheet_screws,
             collet_blocks: place.collet_blocks,
+            aids: aid::usual(),
             dialects: dialects(),
             crib: crib.tool,
             materials: materials.material,
@@ -181,7 +187,7 @@ impl Shop {
     /// # Errors
     /// [`ShopError::Wrong`] and [`ShopError::NoMaterial`], with what to do.
     pub fn check(&self) -> Result<(), ShopError> {
-        let one_by_one: [&dyn Fn() -> Option<String>; 18] = [
+        let one_by_one: [&dyn Fn() -> Option<String>; 19] = [
             &|| self.machine.fault(),
             &|| self.vise.fault(),
             &|| self.crib.iter().find_map(Tool::fault),
@@ -200,6 +206,7 @@ impl Shop {
             &|| self.sheet_screws.iter().find_map(SheetScrew::fault),
             &|| self.collet_blocks.iter().find_map(ColletBlock::fault),
             &|| self.dialects.iter().find_map(Dialect::fault),
+            &|| self.aids.iter().find_map(Aid::fault),
         ];
         if let Some(fault) = one_by_one.iter().find_map(|f| f()) {
             return Err(ShopError::Wrong(fault));
@@ -253,6 +260,7 @@ impl Shop {
         out.extend(self.sheets.iter().map(|x| ("sheet", x.name.as_str())));
         out.extend(self.collet_blocks.iter().map(|x| ("collet block", x.name.as_str())));
         out.extend(self.dialects.iter().map(|x| ("control", x.name.as_str())));
+        out.extend(self.aids.iter().map(|x| ("aid for finding zeros", x.name.as_str())));
         out
     }
 

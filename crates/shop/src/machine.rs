@@ -351,6 +351,9 @@ pub struct Material {
     /// Cheap and soft: for rehearsals.
     #[serde(default)]
     pub substitute: bool,
+    /// What to beware of when it is cut; none where it is as usual.
+    #[serde(default)]
+    pub caution: String,
     /// Where the numbers come from.
     #[serde(serialize_with = "Sources::as_written")]
     #[ts(type = "string")]

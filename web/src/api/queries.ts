@@ -19,8 +19,12 @@ import type {
   PartSheet,
   PersonCard,
   Piece,
+  LogPage,
   RackSheet,
+  RunCard,
+  RunSheet,
   Sheet,
+  SideSheet,
   Shop,
   Slice,
   Spot,
@@ -76,6 +80,7 @@ const whole = (s: Sheet): Sheet => ({
   control: (s as Partial<Sheet>).control ?? NO_CONTROL,
   sides: s.sides.map((x) => ({
     ...x,
+    words: (x as Partial<SideSheet>).words ?? { load: [], at_stops: [], tried: [], by_hand: [] },
     edited: x.edited && { ...x.edited, consequences: (x.edited as Partial<Edit>).consequences ?? [] },
   })),
 });
@@ -158,6 +163,31 @@ export const layQuery = (id: number, piece: Piece, lay: Lay | null) =>
     placeholderData: (old: Laying | undefined) => old,
     retry,
     ...forever,
+  });
+/** Runs of a job at the machine, the newest first. */
+export const runsQuery = (id: number) =>
+  queryOptions({ queryKey: ['runs', id], queryFn: () => api.get<RunCard[]>(`/api/jobs/${id}/runs`), retry });
+/** A run with everything, as far as it has come. */
+export const runQuery = (id: number, run: number, done: number, notes: number) =>
+  queryOptions({
+    queryKey: ['run', id, run, done, notes],
+    queryFn: () => api.get<RunSheet>(`/api/jobs/${id}/runs/${run}`),
+    placeholderData: keepPreviousData,
+    retry,
+  });
+/** Runs of the shop in pages, the newest first. */
+export const logQuery = (find: string) =>
+  infiniteQueryOptions({
+    queryKey: ['log', find],
+    queryFn: ({ pageParam }) => {
+      const q = new URLSearchParams();
+      if (find) q.set('find', find);
+      if (pageParam) q.set('before', String(pageParam));
+      return api.get<LogPage>(`/api/log?${q.toString()}`);
+    },
+    initialPageParam: 0,
+    getNextPageParam: (last) => (last.more ? last.runs.at(-1)?.id : undefined),
+    placeholderData: keepPreviousData,
   });
 export const rackQuery = queryOptions({ queryKey: ['rack'], queryFn: () => api.get<RackSheet>('/api/rack') });
 export const bookQuery = queryOptions({ queryKey: ['book'], queryFn: () => api.get<BookSheet>('/api/book') });

@@ -29,9 +29,11 @@ import { HoldTicket } from '../tickets/hold/HoldTicket';
 import { OrderTicket } from '../tickets/order/OrderTicket';
 import { Look } from '../tickets/part/Look';
 import { painted, type PaintBy } from '../tickets/part/paint';
+import { LogTicket } from '../tickets/log/LogTicket';
 import { PartTicket } from '../tickets/part/PartTicket';
 import { ProgramTicket } from '../tickets/program/ProgramTicket';
 import { ProofTicket } from '../tickets/proof/ProofTicket';
+import { RunTicket } from '../tickets/run/RunTicket';
 import { useStockBench } from '../tickets/stock/bench';
 import { onStage } from '../tickets/stock/onStage';
 import { StockTicket } from '../tickets/stock/StockTicket';
@@ -102,6 +104,8 @@ const cards: Record<Exclude<Ticket, 'part' | 'stock'>, () => React.JSX.Element> 
   cutters: CuttersTicket,
   proof: ProofTicket,
   program: ProgramTicket,
+  run: RunTicket,
+  log: LogTicket,
 };
 
 export function JobPage({ me }: { me: Me }) {
@@ -262,10 +266,11 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
       };
     if (ticket === 'stock') return { kind: 'part', block: s?.stock.place, ring: s?.stock.ring, piece: pieceOnStage };
     if (!s) return null;
-    if (ticket === 'hold') {
+    if (ticket === 'hold' || ticket === 'run') {
       const x = s.sides[side];
       return x ? { kind: 'hold', side: x, block: s.stock.place, ring: s.stock.ring, finished: side > 0 } : null;
     }
+    if (ticket === 'log') return { kind: 'part' };
     const x = s.sides[setup];
     const t = strip.data?.setups[setup];
     if (!x || !t || !history.data) return null;
@@ -404,7 +409,7 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
           </OverPart>
         ) : ticket === 'stock' ? (
           <OverStock />
-        ) : (
+        ) : ticket === 'log' ? null : (
           <Over ticket={ticket} setup={setup} />
         )}
       </Stage>

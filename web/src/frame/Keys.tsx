@@ -2,7 +2,7 @@ import { Kbd, Table } from '../parts/basics';
 import { Modal } from '../parts/Modal';
 
 const rows: [string, string][] = [
-  ['1 … 7', 'Open a ticket: part, stock, hold, order, cutters, proof, program'],
+  ['1 … 9', 'Open a ticket: part, stock, hold, order, cutters, proof, program, run, log'],
   ['B', 'To the bench'],
   ['C', 'Checks'],
   ['D', 'What was decided, by whom'],

@@ -113,14 +113,14 @@ const held: Record<HoldKind, string> = {
 /** The same over the stock at the machine. */
 export function Over({ ticket, setup }: { ticket: Ticket; setup: number }) {
   const { sheet, side, places, setPlaces } = useJob();
-  const x = sheet.sides[ticket === 'hold' ? side : setup];
+  const x = sheet.sides[ticket === 'hold' || ticket === 'run' ? side : setup];
   return (
     <Box>
       <h2>
         {capital(x?.name ?? 'side 1')} of {sheet.sides.length}, as you stand at the machine
       </h2>
       <Quiet>
-        {ticket === 'hold'
+        {ticket === 'hold' || ticket === 'run'
           ? `${held[x?.held_by ?? 'vise']}; blue cross: the zero`
           : ticket === 'order' || ticket === 'cutters'
             ? 'Stock after the chosen step; blue its cuts, dashed its rapids'

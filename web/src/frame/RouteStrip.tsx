@@ -1,5 +1,7 @@
+import { useQuery } from '@tanstack/react-query';
 import { NavLink } from 'react-router';
 import styled from 'styled-components';
+import { runsQuery } from '../api';
 import type { JobState, PartSheet, Sheet } from '../api/types';
 import { Stamp, type StampKind } from '../parts/Stamp';
 import { saySize, say } from '../model/units';
@@ -9,7 +11,10 @@ import { useUnits } from './settings';
 const Strip = styled.nav`
   flex: none;
   display: grid;
-  grid-template-columns: repeat(7, 1fr);
+  grid-template-columns: minmax(0, 1.28fr) minmax(0, 1.16fr) repeat(5, minmax(0, 1fr)) minmax(0, 0.78fr) minmax(
+      0,
+      0.78fr
+    );
   padding: 8px 16px 0;
   border-bottom: 1px solid ${(p) => p.theme.edge};
   a {
@@ -18,7 +23,7 @@ const Strip = styled.nav`
     min-width: 0;
     height: 60px;
     margin-right: -1px;
-    padding: 7px 10px 0 24px;
+    padding: 7px 6px 0 20px;
     border: 1px solid ${(p) => p.theme.rule};
     border-bottom: 0;
     background: ${(p) => p.theme.paper};
@@ -29,7 +34,7 @@ const Strip = styled.nav`
   a::before {
     content: '';
     position: absolute;
-    left: 9px;
+    left: 7px;
     top: 13px;
     width: 8px;
     height: 8px;
@@ -76,6 +81,8 @@ const names: Record<Ticket, string> = {
   cutters: 'Cutters',
   proof: 'Proof',
   program: 'Program',
+  run: 'Run',
+  log: 'Log',
 };
 
 const count = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`;
@@ -91,6 +98,7 @@ interface Props {
 /** The tickets of a job in the order of the work, each with its stamp, its number and its findings. */
 export function RouteStrip({ state, sheet, part, id }: Props) {
   const { units } = useUnits();
+  const runs = useQuery(runsQuery(id)).data ?? [];
   const s = (t: Ticket): Stamped => {
     if (t === 'part' && part) {
       const grave = part.questions.filter((q) => q.grave && q.answer === null).length + part.doubts.length;
@@ -103,6 +111,19 @@ export function RouteStrip({ state, sheet, part, id }: Props) {
             ? { kind: 'proposed' as const, words: `${count(open, 'question')}` }
             : { kind: 'decided' as const, words: 'read' }),
       };
+    }
+    if (t === 'log') {
+      const over = runs.filter((r) => r.ended !== null);
+      const scrap = over.filter((r) => !r.good).length;
+      return {
+        number: over.length > 0 ? `${over.length - scrap} good, ${scrap} scrap` : 'nothing yet',
+        kind: over.length > 0 ? 'decided' : 'open',
+        words: over.length > 0 ? count(over.length, 'run') : 'open',
+      };
+    }
+    const running = t === 'run' ? runs.find((r) => r.ended === null) : undefined;
+    if (running) {
+      return { number: `step ${running.done[0] + 1} of ${running.done[1]}`, kind: 'posted', words: 'running' };
     }
     if (!sheet) return { number: '–', kind: 'open', words: state.card.work.kind === 'failed' ? 'refused' : 'working' };
     const ops = sheet.sides.flatMap((x) => x.operations);
@@ -153,6 +174,12 @@ export function RouteStrip({ state, sheet, part, id }: Props) {
                 : { kind: 'proposed', words: 'ready' })),
         };
       }
+      case 'run':
+        return {
+          number: count(sheet.sides.length + sheet.made.length, 'setup'),
+          ...(stale ??
+            (sheet.proof.passed ? { kind: 'proposed', words: 'ready' } : { kind: 'stop', words: 'held back' })),
+        };
     }
   };
   return (

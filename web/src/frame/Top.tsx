@@ -4,6 +4,7 @@ import { Link as To } from 'react-router';
 import styled, { useTheme } from 'styled-components';
 import { api, type Me } from '../api';
 import { Button, Either, Sr } from '../parts/basics';
+import { forget } from '../run/kept';
 import { refuse, themeName, useStore } from './settings';
 
 export function Mark({ size }: { size: number }) {
@@ -65,6 +66,7 @@ export function Top({ me, title, words, children }: Props) {
   const out = async () => {
     try {
       await api.act('DELETE', '/api/session');
+      forget();
       client.clear();
       location.assign('/');
     } catch (e) {

@@ -12,6 +12,7 @@ export function useEvents(id: number) {
       const old = client.getQueryData<JobState>(['job', id]);
       const same = old && old.card.revision === card.revision && old.card.work.kind === card.work.kind;
       if (old) client.setQueryData<JobState>(['job', id], { ...old, card, fresh: old.fresh && Boolean(same) });
+      void client.invalidateQueries({ queryKey: ['runs', id] });
       if (!same) void client.invalidateQueries({ queryKey: ['job', id] });
     };
     return listen({

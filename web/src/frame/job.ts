@@ -3,7 +3,7 @@ import type { Decision, Finding, JobState, Me, OpSheet, Place, SideSheet, Sheet,
 import type { Cursor } from '../model/strip';
 import type { Store } from './settings';
 
-export const TICKETS = ['part', 'stock', 'hold', 'order', 'cutters', 'proof', 'program'] as const;
+export const TICKETS = ['part', 'stock', 'hold', 'order', 'cutters', 'proof', 'program', 'run', 'log'] as const;
 export type Ticket = (typeof TICKETS)[number];
 
 /** An operation with the side it belongs to. */

@@ -61,6 +61,25 @@ fn plan_prove_edit_prove() {
         }
     }
     assert_eq!(proof["complete"], true);
+    // What a person at the machine is led through lies beside it, for these very texts; and what is to be measured, as a table.
+    let card = json(&out.join("run-card.json"));
+    assert_eq!(card["programs"].as_array().unwrap().len(), 3);
+    for p in card["programs"].as_array().unwrap() {
+        let text = std::fs::read_to_string(out.join(p["file"].as_str().unwrap())).unwrap();
+        assert_eq!(p["lines"].as_u64().unwrap() as usize, text.lines().count());
+    }
+    let kinds: Vec<&str> = card["steps"].as_array().unwrap().iter().map(|s| s["kind"].as_str().unwrap()).collect();
+    for kind in ["caution", "stock", "cutters", "zero", "load", "program", "dry_run", "first_cut", "run", "measure"] {
+        assert!(kinds.contains(&kind), "{kind}: {kinds:?}");
+    }
+    let (pdf, table) = (dir.path().join("s.pdf"), dir.path().join("i.csv"));
+    let o = goldchip(&["sheet", path(&out), "--out", path(&pdf), "--inspection", path(&table)]);
+    assert_eq!(o.status.code(), Some(0));
+    let table = std::fs::read_to_string(&table).unwrap();
+    for row in ["74.00 mm along X, by the general tolerance\",74,73.7,74.3,no", ",48,47.7,48.3,no", ",16,15.8,16.2,no"]
+    {
+        assert!(table.contains(row), "{row}: {table}");
+    }
     // The holes across are drawn with flat bottoms: the drill's points go deeper, and the plan says where.
     assert_eq!(plan["points"].as_array().unwrap().len(), 2);
     for p in plan["points"].as_array().unwrap() {

@@ -102,6 +102,35 @@ diesel::table! {
         redoes -> Nullable<Bigint>,
     }
 }
+diesel::table! {
+    runs (id) {
+        id -> Bigint,
+        shop_id -> Bigint,
+        job_id -> Bigint,
+        revision -> Bigint,
+        piece -> Integer,
+        card -> Longtext,
+        shop_revision_id -> Bigint,
+        build -> Char,
+        person_id -> Bigint,
+        began -> Datetime,
+        ended -> Nullable<Datetime>,
+        good -> Nullable<Bool>,
+    }
+}
+diesel::table! {
+    run_entries (id) {
+        id -> Bigint,
+        run_id -> Bigint,
+        word -> Varchar,
+        person_id -> Bigint,
+        at_ms -> Bigint,
+        act -> Longtext,
+        kept_at -> Datetime,
+    }
+}
+diesel::joinable!(runs -> jobs (job_id));
+diesel::allow_tables_to_appear_in_same_query!(runs, jobs);
 diesel::joinable!(decisions -> people (person_id));
 diesel::joinable!(sessions -> people (person_id));
 diesel::allow_tables_to_appear_in_same_query!(decisions, people, sessions);

@@ -52,6 +52,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(mesh_before)
         .service(export)
         .configure(super::stock::all)
+        .configure(super::runs::all)
         .service(beside)
         .service(mesh_others)
         .service(mesh)

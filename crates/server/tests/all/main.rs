@@ -11,5 +11,6 @@ mod lookers;
 mod outside;
 mod queue;
 mod rack;
+mod runs;
 mod security;
 mod types;

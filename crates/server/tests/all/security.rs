@@ -28,6 +28,7 @@ const ROUTES: &[(&str, &str, Open, &str)] = &[
     ("get", "/api/me", Open::Signed, ""),
     ("post", "/api/me/password", Open::Signed, r#"{"old":"x","new":"y"}"#),
     ("get", "/api/language", Open::Signed, ""),
+    ("get", "/api/log", Open::Signed, ""),
     ("get", "/api/shop", Open::Signed, ""),
     ("patch", "/api/shop", Open::Owner, r#"{"units":"mm"}"#),
     ("get", "/api/people", Open::Signed, ""),
@@ -71,6 +72,10 @@ const ROUTES: &[(&str, &str, Open, &str)] = &[
     ("get", "/api/jobs/{id}/model", Open::Job, ""),
     ("get", "/api/jobs/{id}/part", Open::Job, ""),
     ("get", "/api/jobs/{id}/picture", Open::Job, ""),
+    ("get", "/api/jobs/{id}/runs", Open::Job, ""),
+    ("get", "/api/jobs/{id}/runs/{run}", Open::Job, ""),
+    ("get", "/api/jobs/{id}/runs/{run}/log.csv", Open::Job, ""),
+    ("get", "/api/jobs/{id}/runs/{run}/log.json", Open::Job, ""),
     ("get", "/api/jobs/{id}/sheet", Open::Job, ""),
     ("get", "/api/jobs/{id}/stock", Open::Job, ""),
     ("get", "/api/jobs/{id}/strip", Open::Job, ""),
@@ -84,6 +89,14 @@ const ROUTES: &[(&str, &str, Open, &str)] = &[
     ("post", "/api/jobs/{id}/measure", Open::Job, r#"{"a":{"point":[0,0,0],"face":0},"b":null}"#),
     ("post", "/api/jobs/{id}/redo", Open::Job, ""),
     ("post", "/api/jobs/{id}/revise", Open::Job, ""),
+    ("post", "/api/jobs/{id}/runs", Open::Job, ""),
+    (
+        "post",
+        "/api/jobs/{id}/runs/{run}/entries",
+        Open::Job,
+        r#"{"id":"a","at_ms":0,"act":{"kind":"note","text":"x"}}"#,
+    ),
+    ("post", "/api/jobs/{id}/runs/{run}/rest", Open::Job, r#"{"file":"x.ngc","line":9,"how":"step"}"#),
     ("post", "/api/jobs/{id}/section", Open::Job, r#"{"axis":2,"at":1.0}"#),
     ("post", "/api/jobs/{id}/stop", Open::Job, ""),
     ("post", "/api/jobs/{id}/undo", Open::Job, ""),
@@ -110,7 +123,7 @@ fn no_route_is_missing_in_the_table() {
 fn ask(p: &Person, route: &(&str, &str, Open, &str), job: i64) -> Response<ureq::Body> {
     let (method, path, _, text) = *route;
     let mut path = path.replace("{id}", &job.to_string()).replace("{name}", "bruno").replace("{what}", "part.stl");
-    for n in ["{setup}", "{issue}", "{side}", "{solid}"] {
+    for n in ["{setup}", "{issue}", "{side}", "{solid}", "{run}"] {
         path = path.replace(n, "1");
     }
     path += match path.rsplit('/').next().unwrap() {

@@ -144,6 +144,14 @@ impl Browser {
         self.js_until("const s = document.querySelector('[data-stage]'); return s && s.dataset.ready === 'true'").await;
     }
 
+    /// Another size of the page, px: 390 × 844 is a phone.
+    pub async fn size(&self, wide: u32, high: u32) {
+        let (w, h) = (u64::from(wide), u64::from(high));
+        let mobile = wide < 600;
+        let m = json!({"width": w, "height": h, "deviceScaleFactor": 1, "mobile": mobile});
+        self.page.cdp().send_raw("Emulation.setDeviceMetricsOverride", m).await.unwrap();
+    }
+
     pub async fn shot(&self, to: &Path) {
         self.page.screenshot(to).await.unwrap();
     }

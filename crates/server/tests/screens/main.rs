@@ -6,6 +6,7 @@ mod common;
 mod holding;
 mod keeping;
 mod program;
+mod run;
 
 use common::browser::Browser;
 use common::{House, part, root};
@@ -15,7 +16,7 @@ use std::path::Path;
 use std::time::Duration;
 use thirtyfour::prelude::*;
 
-const TICKETS: [&str; 7] = ["part", "stock", "hold", "order", "cutters", "proof", "program"];
+const TICKETS: [&str; 9] = ["part", "stock", "hold", "order", "cutters", "proof", "program", "run", "log"];
 
 /// A file dropped on the bench, as a hand drops it.
 async fn drop_file(b: &Browser, file: &Path) {
@@ -169,8 +170,11 @@ async fn a_dropped_part_is_proved_overruled_and_looked_at() {
     b.text("Working out").await;
     b.fresh(0).await;
     b.drawn().await;
-    let stamp = b.find("[data-ticket=proof] [data-stamp]").await;
-    assert_eq!(stamp.text().await.unwrap(), "proved");
+    // The part is on the page before the sheet is.
+    b.js_until(
+        "const s = document.querySelector('[data-ticket=proof] [data-stamp]'); return s && s.innerText === 'proved'",
+    )
+    .await;
     let mut bad = Vec::new();
     for t in TICKETS {
         b.find(&format!("[data-ticket={t}]")).await.click().await.unwrap();

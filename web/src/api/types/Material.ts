@@ -65,6 +65,10 @@ coolant: string,
  */
 substitute: boolean, 
 /**
+ * What to beware of when it is cut; none where it is as usual.
+ */
+caution: string, 
+/**
  * Where the numbers come from.
  */
 source: string, };

@@ -8,6 +8,7 @@ import type { HoldLimit } from "./HoldLimit";
 import type { KeepOutSheet } from "./KeepOutSheet";
 import type { OpSheet } from "./OpSheet";
 import type { SetupWords } from "./SetupWords";
+import type { Size } from "./Size";
 import type { Tool } from "./Tool";
 
 /**
@@ -59,9 +60,13 @@ datum: Array<Datum>,
  */
 words: SetupWords, 
 /**
- * What is done where its program stops, a list for each stop.
+ * Two bores whose line sets its turn: their middles, work coordinates, mm.
  */
-at_stops: Array<Array<string>>, 
+baseline: [[number, number], [number, number]] | null, 
+/**
+ * What is measured before it is unclamped.
+ */
+sizes: Array<Size>, 
 /**
  * Boxes to keep out of, work coordinates.
  */

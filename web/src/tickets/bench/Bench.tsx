@@ -128,6 +128,9 @@ export function Bench({ me }: { me: Me }) {
           <Button $small onPress={() => void navigate('/shop')}>
             The rack
           </Button>
+          <Button $small onPress={() => void navigate('/log')}>
+            Log
+          </Button>
           <Button $small onPress={() => setPeople(true)}>
             People
           </Button>

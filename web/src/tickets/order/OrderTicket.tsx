@@ -166,7 +166,7 @@ export function OrderTicket() {
               </Fragment>
             ))}
           </Lane>
-          {side.at_stops.map((lines, n) => (
+          {side.words.at_stops.map((lines, n) => (
             <p key={n} data-stop={n + 1}>
               <b>■ Stop {n + 1}</b> {lines.join('. ')}.
             </p>

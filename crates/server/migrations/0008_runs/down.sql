@@ -1,0 +1,2 @@
+DROP TABLE run_entries;
+DROP TABLE runs;
