@@ -23,7 +23,8 @@ pub(crate) const USAGE: &str = "usage: goldchip plan PART (STEP, STL, 3MF or DXF
        goldchip post PLAN_DIR --dialect NAME --out DIR [--shop FILE]
        goldchip sheet PLAN_DIR --out FILE.pdf [--paper a4|letter] [--tools FILE.csv] [--inspection FILE.csv] [--shop FILE]
        goldchip what-if PLAN_DIR [--shop FILE]
-       goldchip read PROGRAM --dialect NAME [--shop FILE]";
+       goldchip read PROGRAM --dialect NAME [--shop FILE]
+       goldchip run PLAN_DIR [--machine 127.0.0.1:PORT] [--times N] [--faults] [--shop FILE]";
 
 pub(crate) enum Failure {
     /// Exit 2.
@@ -85,6 +86,7 @@ fn command(args: Vec<OsString>) -> Result<i32, Failure> {
         Some(Value(word)) if word == "post" => programs::post(parser),
         Some(Value(word)) if word == "sheet" => programs::sheet(parser),
         Some(Value(word)) if word == "what-if" => programs::what_if(parser),
+        Some(Value(word)) if word == "run" => crate::rehearse::run(parser),
         Some(Value(word)) if word == "read" => programs::read(parser),
         Some(Short('h') | Long("help")) => {
             say!("{USAGE}");

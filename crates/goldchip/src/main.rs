@@ -5,6 +5,7 @@
 
 mod cli;
 mod programs;
+mod rehearse;
 
 fn main() {
     let args: Vec<std::ffi::OsString> = std::env::args_os().skip(1).collect();

@@ -28,14 +28,7 @@ pub fn limits_of(m: &Machine) -> Limits {
     Limits {
         travel_min: m.travel_min_mm.into(),
         travel_max: m.travel_max_mm.into(),
-        motion: Motion {
-            rapid_mm_min: m.rapid_mm_min,
-            acceleration_mm_s2: m.acceleration_mm_s2,
-            junction_mm: m.junction_mm,
-            block_s: m.block_s,
-            tool_change_min: m.tool_change_min,
-            reversal_s: m.reversal_s,
-        },
+        motion: Motion::of(m),
         ..Limits::default()
     }
 }

@@ -8,6 +8,7 @@ use geom::DVec3;
 use program::{Shape, Step, StepKind};
 use reason::Sure;
 use serde::{Deserialize, Serialize};
+use shop::machine::Machine;
 
 /// How a machine moves.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -36,6 +37,20 @@ impl Default for Motion {
             block_s: 0.002,
             tool_change_min: 0.75,
             reversal_s: 1.0,
+        }
+    }
+}
+
+impl Motion {
+    /// Of a mill.
+    pub fn of(m: &Machine) -> Motion {
+        Motion {
+            rapid_mm_min: m.rapid_mm_min,
+            acceleration_mm_s2: m.acceleration_mm_s2,
+            junction_mm: m.junction_mm,
+            block_s: m.block_s,
+            tool_change_min: m.tool_change_min,
+            reversal_s: m.reversal_s,
         }
     }
 }

@@ -59,6 +59,9 @@ pub struct CardTool {
     pub stickout_mm: f64,
     /// From the gauge line to its tip, mm.
     pub length_mm: f64,
+    /// mm.
+    #[serde(default)]
+    pub diameter_mm: f64,
 }
 
 /// What is done in a step.
@@ -116,6 +119,9 @@ pub struct Step {
     pub line: Option<u32>,
     /// What it is reckoned to take, min.
     pub minutes: Option<f64>,
+    /// For a dry run: Z of the zero is raised by this, mm; 0 where there is no room.
+    #[serde(default)]
+    pub raise_mm: Option<f64>,
 }
 
 /// A way to do a step.
@@ -132,6 +138,73 @@ pub struct Way {
     pub asks: Vec<Ask>,
     /// What comes out.
     pub outcomes: Vec<Outcome>,
+}
+
+/// What a machine on its line could tell a number by. Places are machine coordinates as planned, mm; of Z those of a nose without a cutter.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+#[ts(rename = "RunReads")]
+pub enum Reads {
+    /// The setter.
+    Length {
+        /// T.
+        tool: u32,
+    },
+    /// A face is touched along an axis.
+    Face {
+        /// A point of it.
+        at: [f64; 3],
+        /// 0 X, 1 Y, 2 Z.
+        axis: usize,
+        /// 1 from its larger side, −1 from its smaller.
+        side: f64,
+        /// Diameter of the tip, or what stands between cutter and face, mm.
+        size_mm: f64,
+        /// The cutter that stands there; none: a tip.
+        tool: Option<u32>,
+        /// So far off the aid may be, mm.
+        off_mm: f64,
+    },
+    /// The spindle is brought over a middle.
+    Middle {
+        /// The middle.
+        at: [f64; 3],
+        /// 0 X, 1 Y.
+        axis: usize,
+        /// So far off the aid may be, mm.
+        off_mm: f64,
+    },
+    /// The height of what a cutter has cut.
+    Height {
+        /// T.
+        tool: u32,
+        /// As the program has it, over Z0.
+        nominal_mm: f64,
+        /// Z0 as planned.
+        zero_mm: f64,
+    },
+    /// A size of the piece.
+    Size {
+        /// As planned.
+        nominal_mm: f64,
+    },
+}
+
+/// Where a number is entered in the control.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+#[ts(rename = "RunSets")]
+pub enum Sets {
+    /// An axis of the zero.
+    Zero {
+        /// 0 X, 1 Y, 2 Z.
+        axis: usize,
+    },
+    /// The length of a cutter.
+    Length {
+        /// T.
+        tool: u32,
+    },
 }
 
 /// A number that is typed.
@@ -152,6 +225,12 @@ pub struct Ask {
     pub from: Option<String>,
     /// What it must be within.
     pub check: Check,
+    /// What a machine on its line tells it by.
+    #[serde(default)]
+    pub reads: Option<Reads>,
+    /// Where it is entered.
+    #[serde(default)]
+    pub sets: Option<Sets>,
 }
 
 /// A number that comes out of what was typed.
@@ -172,6 +251,9 @@ pub struct Outcome {
     pub formula: String,
     /// What it must be within.
     pub check: Check,
+    /// Where it is entered.
+    #[serde(default)]
+    pub sets: Option<Sets>,
 }
 
 /// A constant and a weighted sum of numbers. Keys without a slash are those of the own step.

@@ -5,6 +5,7 @@
 //! with by whoever holds it, away from the house too, and a test can read why.
 
 pub mod answer;
+pub mod at_machine;
 pub mod card;
 pub mod caution;
 pub mod log;

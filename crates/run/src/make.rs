@@ -1,7 +1,7 @@
 //! The card of a plan: its steps in the order in which they are done.
 
 use crate::answer::length_key;
-use crate::card::{Ask, Card, CardTool, Check, Loaded, Outcome, Step, StepKind, Sum, Way, slug};
+use crate::card::{Ask, Card, CardTool, Check, Loaded, Outcome, Reads, Sets, Step, StepKind, Sum, Way, slug};
 use crate::zero::Wanted;
 use crate::{caution, reach};
 use holding::{Touched, TouchedWhen};
@@ -10,7 +10,6 @@ use job::sheet::{MadeSheet, OpSheet, Sheet, SideSheet};
 use job::sizes::Size;
 use program::{Program, StepKind as Read};
 use reason::{Sure, len, plain};
-use sha2::{Digest, Sha256};
 use shop::Shop;
 
 /// The first cut of a new length stays so much too high, mm (common practice, no source).
@@ -55,10 +54,7 @@ struct Section<'a> {
     last: bool,
 }
 
-/// First signs of a text's SHA-256.
-pub fn sum(text: &str) -> String {
-    Sha256::digest(text.as_bytes()).iter().take(8).map(|b| format!("{b:02x}")).collect()
-}
+pub use machine::control::sum;
 
 /// Make the card.
 ///
@@ -93,7 +89,8 @@ pub fn card(p: &Planned) -> Result<Card, String> {
     for t in sections.iter().flat_map(|s| &s.side.tools) {
         if !tools.iter().any(|o| o.number == t.number) {
             let (number, words) = (t.number, t.words());
-            tools.push(CardTool { number, words, stickout_mm: t.stickout_mm, length_mm: t.gauge_length() });
+            let (stickout_mm, length_mm, diameter_mm) = (t.stickout_mm, t.gauge_length(), t.diameter_mm);
+            tools.push(CardTool { number, words, stickout_mm, length_mm, diameter_mm });
         }
     }
     tools.sort_by_key(|t| t.number);
@@ -146,11 +143,22 @@ fn step(id: &str, setup: &str, kind: StepKind, title: &str, says: Vec<String>) -
         ways: vec![plain_way(Vec::new(), Vec::new())],
         line: None,
         minutes: None,
+        raise_mm: None,
     }
 }
 
 fn ask(id: &str, label: String, planned: f64, check: Check) -> Ask {
-    Ask { id: id.into(), label, unit: "mm".into(), planned: Some(planned), unsaid: None, from: None, check }
+    Ask {
+        id: id.into(),
+        label,
+        unit: "mm".into(),
+        planned: Some(planned),
+        unsaid: None,
+        from: None,
+        check,
+        reads: None,
+        sets: None,
+    }
 }
 
 fn cautions(p: &Planned) -> Step {
@@ -296,7 +304,9 @@ fn cutters(s: &Section, called: &mut Vec<u32>, id: &str) -> Option<Step> {
             "It stands out more than planned: it bends more and chatters sooner. Set it again if you can",
         );
         let label = format!("T{} {}, out {:.1} mm: length", t.number, t.words(), len(t.stickout_mm));
-        Ask { unsaid: Some(l), ..ask(&format!("t{}", t.number), label, l, check) }
+        let (reads, sets) =
+            (Some(Reads::Length { tool: t.number }), Some(Sets::Length { tool: t.number }));
+        Ask { unsaid: Some(l), reads, sets, ..ask(&format!("t{}", t.number), label, l, check) }
     });
     let says = vec![
         "Put each cutter into its holder so far as it stands here; look at its edges".into(),
@@ -329,6 +339,7 @@ fn zero_step(
         axis,
         touched,
         planned,
+        zero: s.side.zero_in_machine,
         travel,
         offset: "G54",
         cutter: cutter.map(|t| (length_key(t.number), t.number, t.gauge_length(), t.diameter_mm)),
@@ -412,14 +423,13 @@ fn angle(s: &Section, id: &str) -> Option<Step> {
         sum,
         formula: "atan((d × v) ÷ |d|²), d the line as planned, v as found (small turns)".into(),
         check: Check::must(-most, most, &words).or(turn, turn),
+        sets: None,
     };
     let reads = |k: usize, name: &str| {
-        ask(
-            &name.to_lowercase(),
-            format!("Machine {name} over the middle of the second bore"),
-            zero[k] + b[k],
-            Check::none(),
-        )
+        let label = format!("Machine {name} over the middle of the second bore");
+        let at = [zero[0] + b[0], zero[1] + b[1], zero[2]];
+        let reads = Some(Reads::Middle { at, axis: k, off_mm: LINE / 2.0 });
+        Ask { reads, ..ask(&name.to_lowercase(), label, zero[k] + b[k], Check::none()) }
     };
     let says = vec![
         format!("The second bore stands at X {:.3} Y {:.3} of the program", len(b[0]), len(b[1])),
@@ -448,7 +458,9 @@ fn dry_run(s: &Section, zero_z: f64, highest: f64, id: &str) -> Step {
     };
     says.push("Slow rapids, a hand on the stop: look at jaws, clamps and the way of each cutter change".into());
     says.push("Set Z of the offset back".into());
-    step(id, &s.name, StepKind::DryRun, "Run it above the piece", says)
+    let raise = room.at_most(wanted).at_least(0.0);
+    let raise_mm = Some(if raise < 1.0 { 0.0 } else { raise });
+    Step { raise_mm, ..step(id, &s.name, StepKind::DryRun, "Run it above the piece", says) }
 }
 
 /// Where the first cutter that mills goes along at feed for the first time: its length is proved there.
@@ -475,6 +487,7 @@ fn first_cut(s: &Section, read: &Program, id: &str) -> Option<Step> {
         check: Check::must(-OTHER_LENGTH, OTHER_LENGTH, "what a length may be off by (common practice, no source)")
             .should(-LENGTH, LENGTH)
             .or(other, other),
+        sets: None,
     };
     let length = Outcome {
         id: format!("t{t}"),
@@ -484,6 +497,7 @@ fn first_cut(s: &Section, read: &Program, id: &str) -> Option<Step> {
         sum: Sum::of(z + SHORT, &[(&key, 1.0), ("height", -1.0)]),
         formula: "length that was proved − correction".into(),
         check: Check::none(),
+        sets: Some(Sets::Length { tool: t }),
     };
     let short = Way {
         id: "short".into(),
@@ -495,7 +509,10 @@ fn first_cut(s: &Section, read: &Program, id: &str) -> Option<Step> {
             ),
             format!("Run to the end of the first pass ({}), stop, measure the height over Z0 there", op.op.title),
         ],
-        asks: vec![ask("height", "Height over Z0".into(), z + SHORT, Check { why: what, ..Check::none() })],
+        asks: vec![Ask {
+            reads: Some(Reads::Height { tool: t, nominal_mm: z, zero_mm: s.side.zero_in_machine[2] }),
+            ..ask("height", "Height over Z0".into(), z + SHORT, Check { why: what, ..Check::none() })
+        }],
         outcomes: vec![correction, length],
     };
     let known = Way {
@@ -572,7 +589,9 @@ fn measure(s: &Section, id: &str) -> Step {
     let mut outcomes = Vec::new();
     for (k, z) in s.side.sizes.iter().enumerate() {
         let key = format!("m{}", k + 1);
-        asks.push(ask(&key, z.what.clone(), f64::midpoint(z.limits_mm[0], z.limits_mm[1]), limits(z)));
+        let middle = f64::midpoint(z.limits_mm[0], z.limits_mm[1]);
+        let reads = Some(Reads::Size { nominal_mm: middle });
+        asks.push(Ask { reads, ..ask(&key, z.what.clone(), middle, limits(z)) });
         outcomes.push(to_cut(z, &key));
     }
     let says = vec!["Clean and at room temperature, before it is unclamped: what is too large can still be cut".into()];
@@ -609,6 +628,7 @@ fn to_cut(z: &Size, key: &str) -> Outcome {
         sum: Sum::of(-sign * target, &[(key, sign)]),
         formula: if z.inside { "middle − measured" } else { "measured − middle" }.into(),
         check: Check::none(),
+        sets: None,
     }
 }
 

@@ -13,7 +13,7 @@
 //! (Common practice, no source: it is the geometry of two circles and a line.) On a middle, half sums need no radius, and the difference gives the size back:
 //! |X₁ − X₂| + d of what is inside, − d of what is outside.
 
-use crate::card::{Ask, Check, Outcome, Sum, Way, slug};
+use crate::card::{Ask, Check, Outcome, Reads, Sets, Sum, Way, slug};
 use holding::{Touched, TouchedOn};
 use reason::len;
 use shop::aid::{Aid, AidKind};
@@ -27,6 +27,8 @@ pub struct Wanted<'a> {
     pub touched: Touched,
     /// Where the plan has the zero, machine coordinates, mm.
     pub planned: f64,
+    /// All of it.
+    pub zero: [f64; 3],
     /// Within these the program stays in the machine's travel, mm.
     pub travel: [f64; 2],
     /// Where it is entered: "G54".
@@ -59,7 +61,18 @@ impl Wanted<'_> {
             sum,
             formula: formula.into(),
             check: check.or(&below, &above),
+            sets: Some(Sets::Zero { axis: self.axis }),
         }
+    }
+    /// What is touched, `off` beside the middle of it.
+    fn place(&self, off: f64) -> [f64; 3] {
+        let mut at = self.zero;
+        at[self.axis] = self.planned + self.touched.at_mm + off;
+        at
+    }
+    fn face(&self, off: f64, side: f64, aid: &Aid, tool: Option<u32>) -> Option<Reads> {
+        let (at, axis) = (self.place(off), self.axis);
+        Some(Reads::Face { at, axis, side, size_mm: aid.size_mm, tool, off_mm: aid.off_mm })
     }
     fn reading(&self, id: &str, label: String, planned: f64) -> Ask {
         Ask {
@@ -70,6 +83,8 @@ impl Wanted<'_> {
             unsaid: None,
             from: None,
             check: Check::none(),
+            reads: None,
+            sets: None,
         }
     }
     fn way(&self, aid: &Aid, says: Vec<String>, asks: Vec<Ask>, outcomes: Vec<Outcome>) -> Way {
@@ -84,7 +99,8 @@ impl Wanted<'_> {
                 let sign = if above { 1.0 } else { -1.0 };
                 let r = aid.size_mm / 2.0;
                 let side = self.side(above);
-                let reads = self.reading("at", format!("Machine {name} when it touches"), machine + sign * r);
+                let mut reads = self.reading("at", format!("Machine {name} when it touches"), machine + sign * r);
+                reads.reads = self.face(0.0, sign, aid, None);
                 let sum = Sum::of(-sign * r - at, &[("at", 1.0)]);
                 let formula = format!(
                     "machine {name} {} tip ÷ 2 ({:.3}){}",
@@ -102,6 +118,9 @@ impl Wanted<'_> {
                 let ask = |id: &str, label: &str, sign: f64| {
                     let mut a = self.reading(id, format!("Machine {name} {label}"), machine);
                     a.planned = half.map(|h| machine + sign * h);
+                    // From inside the tip stands nearer to the middle than the face.
+                    let side = if inside { -sign } else { sign };
+                    a.reads = across_mm.and_then(|d| self.face(sign * d / 2.0, side, aid, None));
                     a
                 };
                 let asks = vec![ask("low", "at the smaller end", -1.0), ask("high", "at the larger end", 1.0)];
@@ -119,6 +138,7 @@ impl Wanted<'_> {
                     sum: Sum::of(size, &[("high", 1.0), ("low", -1.0)]),
                     formula: format!("larger − smaller {} tip", if inside { "+" } else { "−" }),
                     check,
+                    sets: None,
                 };
                 let offset = self
                     .outcome(Sum::of(-at, &[("low", 0.5), ("high", 0.5)]), &format!("half of both{}", place_words(at)));
@@ -135,11 +155,12 @@ impl Wanted<'_> {
                     _ => ("paper", "until the paper just drags; the spindle stands"),
                 };
                 if self.axis == 2 {
-                    let reads = self.reading(
+                    let mut reads = self.reading(
                         "at",
                         format!("Machine Z when the {what} just passes"),
                         machine + length + aid.size_mm,
                     );
+                    reads.reads = self.face(0.0, 1.0, aid, Some(t));
                     let mut tip = self.reading("length", format!("Length of T{t}"), length);
                     (tip.unsaid, tip.from) = (Some(length), Some(key));
                     let sum = Sum::of(-aid.size_mm - at, &[("at", 1.0), ("length", -1.0)]);
@@ -153,11 +174,12 @@ impl Wanted<'_> {
                 let sign = if above { 1.0 } else { -1.0 };
                 let mut wide = self.reading("diameter", format!("Diameter of T{t}"), diameter);
                 wide.unsaid = Some(diameter);
-                let reads = self.reading(
+                let mut reads = self.reading(
                     "at",
                     format!("Machine {name} when the {what} just passes"),
                     machine + sign * (aid.size_mm + diameter / 2.0),
                 );
+                reads.reads = self.face(0.0, sign, aid, Some(t));
                 let sum = Sum::of(-sign * aid.size_mm - at, &[("at", 1.0), ("diameter", -sign / 2.0)]);
                 let formula = format!(
                     "machine {name} {} ({what} {:.3} + cutter ÷ 2){}",
@@ -189,7 +211,8 @@ impl Wanted<'_> {
                 } else {
                     "Swing it once around: move until it reads the same all the way; read the machine".into()
                 }];
-                let reads = self.reading("at", format!("Machine {name} over the middle"), machine);
+                let mut reads = self.reading("at", format!("Machine {name} over the middle"), machine);
+                reads.reads = Some(Reads::Middle { at: self.place(0.0), axis: self.axis, off_mm: aid.off_mm });
                 let formula = format!("machine {name}{}", place_words(at));
                 Some(self.way(aid, says, vec![reads], vec![self.outcome(Sum::of(-at, &[("at", 1.0)]), &formula)]))
             }

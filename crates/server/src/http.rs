@@ -53,6 +53,8 @@ pub struct House {
     pub lookers: Arc<Lookers>,
     /// What is being made just now.
     pub flights: Arc<Flights>,
+    /// The line to a machine, where it has one.
+    pub machine: Option<machine::Link>,
     /// Certificates, where it speaks https itself.
     pub tls: Option<Arc<Tls>>,
 }

@@ -2,6 +2,7 @@
 //! core's; here is only who may ask for it, when it is done, and where it is kept.
 
 pub mod acts;
+pub mod at_machine;
 pub mod audit;
 pub mod backup;
 pub mod blobs;

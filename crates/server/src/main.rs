@@ -194,6 +194,8 @@ fn open_house(listen: &str, web: PathBuf, reader: PathBuf) -> Result<(), String>
     let (keeper, its_stop) = (Keeper { db: db.clone(), address: at_database, backups }, stop.clone());
     let keeping_house = std::thread::spawn(move || keeper.keep(&its_stop));
     let lookers = Arc::new(Lookers::new(&reader));
+    let machine = std::env::var("GOLDCHIP_MACHINE").ok().filter(|m| !m.is_empty());
+    let machine = machine.map(|m| machine::Link::to(&m).map_err(|e| format!("GOLDCHIP_MACHINE: {e}"))).transpose()?;
     let house = House {
         db,
         web,
@@ -203,6 +205,7 @@ fn open_house(listen: &str, web: PathBuf, reader: PathBuf) -> Result<(), String>
         looking: Arc::new(Readers::looks()),
         lookers: lookers.clone(),
         flights: Arc::default(),
+        machine,
         tls,
     };
     println!("goldchip: listening on {scheme}://{at}");

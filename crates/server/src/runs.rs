@@ -16,6 +16,7 @@ use reason::len;
 use run::answer::{self, Act, Entry};
 use run::card::Drawing;
 use run::make::{Planned, card};
+use run::series::{SizeSeries, of_runs};
 use run::{Card, Run};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -166,6 +167,11 @@ fn row(c: &mut Conn, me: &Me, job: i64, run: i64, lock: bool) -> Result<Row, Fau
     found.ok_or(Fault::NoSuch("run"))
 }
 
+/// A run that this person may see.
+pub fn there(c: &mut Conn, me: &Me, job: i64, run: i64) -> Result<(), Fault> {
+    row(c, me, job, run, false).map(drop)
+}
+
 fn entries_of(c: &mut Conn, run: i64, names: &[(i64, String)]) -> Result<Vec<Entry>, Fault> {
     let all: Vec<(String, i64, i64, String)> = run_entries::table
         .filter(run_entries::run_id.eq(run))
@@ -243,6 +249,16 @@ pub fn of_job(c: &mut Conn, me: &Me, job: i64) -> Result<Vec<RunCard>, Fault> {
     let rows: Vec<Row> =
         runs::table.filter(runs::job_id.eq(job.id)).order(runs::id.desc()).select(Row::as_select()).load(c)?;
     rows.iter().map(|r| Ok(told(c, r, &job.title, job.revision, job::Units::Mm)?.brief)).collect()
+}
+
+/// Sizes over the pieces of a job, in the order in which they were run.
+pub fn sizes(c: &mut Conn, me: &Me, job: i64) -> Result<Vec<SizeSeries>, Fault> {
+    let job = job_rows::of(c, me, job)?;
+    let rows: Vec<Row> =
+        runs::table.filter(runs::job_id.eq(job.id)).order(runs::id).select(Row::as_select()).load(c)?;
+    let all = rows.iter().map(|r| told(c, r, &job.title, job.revision, job::Units::Mm));
+    let all: Vec<RunSheet> = all.collect::<Result<_, _>>()?;
+    Ok(of_runs(&all.iter().map(|r| (r.brief.piece, &r.card, &r.state)).collect::<Vec<_>>()))
 }
 
 /// Runs of the shop, the newest first, from before `before`; only those in whose title, notes or cause `find` stands.

@@ -25,6 +25,7 @@ import type {
   RunSheet,
   Sheet,
   SideSheet,
+  SizeSeries,
   Shop,
   Slice,
   Spot,
@@ -167,6 +168,13 @@ export const layQuery = (id: number, piece: Piece, lay: Lay | null) =>
 /** Runs of a job at the machine, the newest first. */
 export const runsQuery = (id: number) =>
   queryOptions({ queryKey: ['runs', id], queryFn: () => api.get<RunCard[]>(`/api/jobs/${id}/runs`), retry });
+/** Sizes over the pieces of a job: under its runs, so that a new one asks for them anew. */
+export const sizesQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['runs', id, 'sizes'],
+    queryFn: () => api.get<SizeSeries[]>(`/api/jobs/${id}/sizes`),
+    retry,
+  });
 /** A run with everything, as far as it has come. */
 export const runQuery = (id: number, run: number, done: number, notes: number) =>
   queryOptions({

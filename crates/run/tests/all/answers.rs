@@ -6,7 +6,17 @@ use std::collections::BTreeMap;
 
 fn ask(id: &str, must: [f64; 2], should: [f64; 2]) -> Ask {
     let check = Check::must(must[0], must[1], "a test").should(should[0], should[1]).or("too small", "too large");
-    Ask { id: id.into(), label: id.into(), unit: "mm".into(), planned: None, unsaid: None, from: None, check }
+    Ask {
+        id: id.into(),
+        label: id.into(),
+        unit: "mm".into(),
+        planned: None,
+        unsaid: None,
+        from: None,
+        check,
+        reads: None,
+        sets: None,
+    }
 }
 
 fn step(id: &str, setup: &str, kind: StepKind, asks: Vec<Ask>, outcomes: Vec<Outcome>) -> Step {
@@ -21,6 +31,7 @@ fn step(id: &str, setup: &str, kind: StepKind, asks: Vec<Ask>, outcomes: Vec<Out
         ways: vec![way],
         line: None,
         minutes: None,
+        raise_mm: None,
     }
 }
 
@@ -33,12 +44,13 @@ fn card() -> Card {
         sum: Sum::of(1.0, &[("v", 2.0), ("t5/length", 1.0)]),
         formula: String::new(),
         check: Check::none(),
+        sets: None,
     };
     Card {
         title: "t".into(),
         about: vec![],
         programs: vec![],
-        tools: vec![CardTool { number: 5, words: "T5".into(), stickout_mm: 30.0, length_mm: 90.0 }],
+        tools: vec![CardTool { number: 5, words: "T5".into(), stickout_mm: 30.0, length_mm: 90.0, diameter_mm: 8.0 }],
         steps: vec![
             step("a/cutters", "a", StepKind::Cutters, vec![ask("t5", [80.0, 100.0], [89.0, 91.0])], vec![]),
             step("a/zero", "a", StepKind::Zero, vec![ask("v", [0.0, 10.0], [4.0, 6.0])], vec![twice]),

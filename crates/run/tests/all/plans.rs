@@ -19,7 +19,7 @@ fn read(shape: &Shape) -> Part {
     Part::from_raw(&intake::read_trusted(&file).unwrap().raw).unwrap()
 }
 
-fn block() -> Part {
+pub(crate) fn block() -> Part {
     let c = |x: f64, y: f64, r: f64| Shape::cylinder([x, y, -1.0], [0.0, 0.0, 1.0], r, 30.0).unwrap();
     let body = Shape::prism(
         &rounded_polygon(&[([0.0, 0.0], 4.0), ([50.0, 0.0], 4.0), ([50.0, 30.0], 4.0), ([0.0, 30.0], 4.0)]),
@@ -30,7 +30,7 @@ fn block() -> Part {
 }
 
 /// A pear with a hole and a pocket below: its second side needs soft jaws.
-fn pear() -> Part {
+pub(crate) fn pear() -> Part {
     let c = [([0.0, 0.0], 8.0), ([58.0, 6.0], 5.0), ([64.0, 30.0], 6.0), ([22.0, 44.0], 9.0), ([4.0, 30.0], 6.0)];
     let body = Shape::prism(&rounded_polygon(&c), 0.0, 14.0).unwrap();
     let bore = Shape::cylinder([18.0, 16.0, -1.0], [0.0, 0.0, 1.0], 3.0, 20.0).unwrap();
@@ -39,21 +39,21 @@ fn pear() -> Part {
     read(&body.cut(&bore).unwrap().cut(&pocket).unwrap())
 }
 
-struct Case {
-    part: Part,
-    plan: Plan,
-    proof: Proof,
-    shop: Shop,
+pub(crate) struct Case {
+    pub part: Part,
+    pub plan: Plan,
+    pub proof: Proof,
+    pub shop: Shop,
 }
 
-fn planned(part: Part, shop: Shop) -> Case {
+pub(crate) fn planned(part: Part, shop: Shop) -> Case {
     let plan = plan(&part, "case", &shop, &Settled::default()).unwrap().plan;
     let proof = prove_plan(&part, &plan, &shop).unwrap();
     assert!(proof.passed(), "{:#?}", proof.findings);
     Case { part, plan, proof, shop }
 }
 
-fn card_of(c: &Case) -> Card {
+pub(crate) fn card_of(c: &Case) -> Card {
     let sheet = job::sheet::sheet(&c.part, &c.plan, &c.proof, &c.shop, &Settled::default());
     let file = |k: usize| format!("{}.ngc", k + 1);
     card(&Planned { sheet: &sheet, shop: &c.shop, title: "Case", file: &file }).unwrap()

@@ -81,7 +81,7 @@ fn every_aid_finds_a_zero_that_only_the_touch_knows() {
         let planned = truth + rng.f64() * 4.0 - 2.0;
         let cutter = Some(("t5/length".to_string(), 5, length + 1.0, diameter));
         let touched = Touched { at_mm: at, on, when: TouchedWhen::Loaded };
-        let wanted = Wanted { axis, touched, planned, travel: [-1e3, 1e3], offset: "G54", cutter };
+        let wanted = Wanted { axis, touched, planned, zero: [planned; 3], travel: [-1e3, 1e3], offset: "G54", cutter };
         let Some(way) = wanted.by(&aid) else { continue };
         let here = solid(on, truth + at);
         let gap_at = |v: f64| gap(&*here, v);
@@ -138,7 +138,15 @@ fn every_aid_finds_a_zero_that_only_the_touch_knows() {
 fn an_earlier_length_counts_and_a_zero_beyond_the_travel_stops() {
     let touched = Touched { at_mm: 0.0, on: TouchedOn::Face { above: true }, when: TouchedWhen::Empty };
     let cutter = Some(("t5/length".to_string(), 5, 90.0, 10.0));
-    let w = Wanted { axis: 2, touched, planned: -320.0, travel: [-330.0, -300.0], offset: "G54", cutter };
+    let w = Wanted {
+        axis: 2,
+        touched,
+        planned: -320.0,
+        zero: [-320.0; 3],
+        travel: [-330.0, -300.0],
+        offset: "G54",
+        cutter,
+    };
     let paper = Aid { name: "slip of paper".into(), kind: AidKind::Paper, size_mm: 0.1, off_mm: 0.03 };
     let way = w.by(&paper).unwrap();
     let typed = BTreeMap::from([("at".to_string(), -229.0)]);

@@ -2,21 +2,38 @@
 
 use super::routes::{Answer, download, look};
 use super::{House, Signed};
+use crate::at_machine::{self, MachineAsk, MachineSays};
 use crate::fault::Fault;
 use crate::look::{Ask, Of};
 use crate::runs::{self, BrokenOff, LogPage, NewEntry, Rest, RunCard, RunSheet};
-use actix_web::web::{Bytes, Data, Json, Path, Query, ServiceConfig};
+use actix_web::web::{Bytes, Data, Json, Path, Query, ServiceConfig, block};
 use actix_web::{HttpResponse, get, post};
+use run::series::SizeSeries;
 use serde::Deserialize;
 
 /// Register everything.
 pub fn all(c: &mut ServiceConfig) {
-    c.service(list).service(begin).service(table).service(json).service(one).service(add).service(rest).service(log);
+    c.service(list)
+        .service(begin)
+        .service(table)
+        .service(json)
+        .service(one)
+        .service(add)
+        .service(rest)
+        .service(machine)
+        .service(order)
+        .service(log);
 }
 
 #[get("/api/jobs/{id}/runs")]
 async fn list(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Vec<RunCard>> {
     Ok(Json(house.db.run(move |c| runs::of_job(c, &me, *id)).await?))
+}
+
+/// Sizes over the pieces of a job.
+#[get("/api/jobs/{id}/sizes")]
+async fn sizes(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Vec<SizeSeries>> {
+    Ok(Json(house.db.run(move |c| runs::sizes(c, &me, *id)).await?))
 }
 
 #[post("/api/jobs/{id}/runs")]
@@ -47,6 +64,32 @@ async fn add(Signed(me): Signed, house: Data<House>, p: Path<(i64, i64)>, b: Jso
 async fn rest(Signed(me): Signed, house: Data<House>, p: Path<(i64, i64)>, b: Json<BrokenOff>) -> Answer<Rest> {
     let (id, run) = p.into_inner();
     Ok(Json(house.db.run(move |c| runs::rest(c, &me, id, run, &b)).await?))
+}
+
+/// The machine, as this run sees it.
+#[get("/api/jobs/{id}/runs/{run}/machine")]
+async fn machine(Signed(me): Signed, house: Data<House>, p: Path<(i64, i64)>) -> Answer<MachineSays> {
+    let (id, run) = p.into_inner();
+    house.db.run(move |c| runs::there(c, &me, id, run)).await?;
+    let link = house.machine.clone();
+    let said = block(move || at_machine::state(link.as_ref(), run)).await;
+    Ok(Json(said.map_err(|e| Fault::internal(e.to_string()))?))
+}
+
+/// Something is asked of it.
+#[post("/api/jobs/{id}/runs/{run}/machine")]
+async fn order(
+    Signed(me): Signed,
+    house: Data<House>,
+    p: Path<(i64, i64)>,
+    b: Json<MachineAsk>,
+) -> Answer<MachineSays> {
+    let (id, run) = p.into_inner();
+    let ask = b.into_inner();
+    let (wanted, link) = (ask.clone(), house.machine.clone());
+    let orders = house.db.run(move |c| at_machine::orders(c, &me, id, run, &wanted)).await?;
+    let said = block(move || at_machine::give(link.as_ref(), run, &ask, orders)).await;
+    Ok(Json(said.map_err(|e| Fault::internal(e.to_string()))??))
 }
 
 #[get("/api/jobs/{id}/runs/{run}/log.csv")]

@@ -1,7 +1,8 @@
 //! Runs at the machine as a browser sees them, on the real database: begun only from a proved plan, kept once, led step by step, and left in the log.
 
 use crate::common::House;
-use crate::common::person::{Person, body, peopled, refusal};
+use crate::common::mill::stand;
+use crate::common::person::{PRIVATE, Person, body, peopled, peopled_with, refusal};
 use serde_json::{Value, json};
 use server::demo::PASSWORD;
 
@@ -87,6 +88,13 @@ fn a_run_is_led_from_stock_to_the_last_size_by_two_people_and_stands_in_the_log(
     assert!(end["brief"]["good"] == true && end["brief"]["ended"].is_string());
     assert_eq!(refusal(act(&ida, &at, "late", &json!({"kind": "note", "text": "x"}))).0, 400);
 
+    // The sizes of the piece, each with its limits; one piece is no series yet.
+    let sizes = ida.json(&format!("/api/jobs/{job}/sizes"));
+    let measured: usize =
+        steps.iter().filter(|s| s["kind"] == "measure").map(|s| s["ways"][0]["asks"].as_array().unwrap().len()).sum();
+    assert!(measured > 0 && sizes.as_array().unwrap().len() == measured, "{sizes}");
+    assert!(sizes[0]["pieces"][0]["value"] == sizes[0]["target"] && sizes[0]["series"]["spread"].is_null());
+
     // In lists, in the log, found by a word, as tables.
     assert_eq!(ida.json(&format!("/api/jobs/{job}/runs")).as_array().unwrap().len(), 1);
     let log = bruno.json("/api/log?find=broken%20at%20line");
@@ -113,4 +121,110 @@ fn a_run_is_led_from_stock_to_the_last_size_by_two_people_and_stands_in_the_log(
         refusal(act(&ida, &format!("/api/jobs/{job}/runs/999"), "x", &json!({"kind": "note", "text": "x"})));
     assert!(status == 404 && why.contains("run"), "{why}");
     assert_eq!(refusal(act(&ida, &at, "no good name!", &json!({"kind": "note", "text": "x"}))).0, 400);
+}
+
+/// A run has the machine on the house's line: reads from it, enters in it, loads it, and another run does not.
+#[test]
+fn a_run_reads_enters_and_loads_the_machine_that_it_has_taken() {
+    let mill = stand(4);
+    let house = peopled_with(1, &[("GOLDCHIP_MACHINE", &mill)]);
+    let ida = Person::of(&house, "ida", PRIVATE);
+    let job = ida.job("shutter-lever.step");
+    ida.wait(job, "a plan", |s| s["fresh"] == true);
+    let begin = || body(ida.post(&format!("/api/jobs/{job}/runs"), &Value::Null));
+    let (run, other) = (begin(), begin());
+    let path = |r: &Value| format!("/api/jobs/{job}/runs/{}", r["brief"]["id"]);
+    let at = path(&run);
+    let ask = |at: &str, a: Value| ida.post(&format!("{at}/machine"), &a);
+    let free = ida.json(&format!("{at}/machine"));
+    assert!(free["there"] == true && free["heard"] == true && free["mine"] == false, "{free}");
+    let (status, _, why) = refusal(ask(&at, json!({"do": "start"})));
+    assert!(status == 400 && why.contains("take it first"), "{why}");
+    assert_eq!(body(ask(&at, json!({"do": "take"})))["mine"], true);
+    let (status, _, why) = refusal(ask(&path(&other), json!({"do": "take"})));
+    assert!(status == 400 && why.contains("taken by run"), "{why}");
+
+    // What is asked in each step is read from it, and what comes out is entered.
+    let steps = run["card"]["steps"].as_array().unwrap().clone();
+    let mut read = 0;
+    for (k, s) in steps.iter().enumerate().take_while(|(_, s)| s["kind"] != "program") {
+        let mut act_of = planned(s, 0);
+        for a in s["ways"][0]["asks"].as_array().unwrap().iter().filter(|a| a["reads"].is_object()) {
+            let gave =
+                body(ask(&at, json!({"do": "read", "step": s["id"], "way": s["ways"][0]["id"], "ask": a["id"]})));
+            act_of["values"][a["id"].as_str().unwrap()] = gave["gave"].clone();
+            read += 1;
+        }
+        let (status, _, why) = refusal(ask(&at, json!({"do": "enter", "step": s["id"]})));
+        assert!(status == 400 && why.contains("not done"), "{why}");
+        let told = body(act(&ida, &at, &format!("s{k}"), &act_of));
+        assert_eq!(told["state"]["steps"][k]["standing"], "done", "{}", s["id"]);
+        let now = body(ask(&at, json!({"do": "enter", "step": s["id"]})))["state"].clone();
+        if s["id"] == "side-1/zero-x" {
+            let out = &told["state"]["values"]["side-1/zero-x/offset"];
+            assert_eq!(&now["zero_mm"][0], out, "what came out stands in the control");
+        }
+    }
+    assert!(read > 3, "{read}");
+    // The very text of the card.
+    let program = &run["card"]["programs"][0];
+    let now = body(ask(&at, json!({"do": "load", "file": program["file"]})))["state"].clone();
+    assert!(now["sum"] == program["sum"] && now["lines"] == program["lines"], "{now}");
+    assert_eq!(refusal(ask(&at, json!({"do": "load", "file": "x.ngc"}))).0, 404);
+    assert_eq!(refusal(ask(&at, json!({"do": "read", "step": "stock", "way": "so", "ask": "x"}))).0, 400);
+    assert_eq!(refusal(ask(&at, json!({"do": "jump"}))).0, 400);
+    // It runs, breaks a cutter at a line, gets a new one and goes on with the rest.
+    body(ask(&at, json!({"do": "factor", "times": 50000})));
+    body(ask(&at, json!({"do": "fault", "fault": {"kind": "break", "line": 40}})));
+    body(ask(&at, json!({"do": "start"})));
+    let until = |mode: &str| {
+        for _ in 0..200 {
+            let now = ida.json(&format!("{at}/machine"))["state"].clone();
+            if now["mode"] == mode {
+                return now;
+            }
+            std::thread::sleep(std::time::Duration::from_millis(25));
+        }
+        panic!("not {mode}: {}", ida.json(&format!("{at}/machine")));
+    };
+    let broke = until("alarm");
+    let (line, tool) = (broke["line"].as_u64().unwrap(), broke["tool"].as_u64().unwrap());
+    assert!(line >= 40 && broke["says"].as_str().unwrap().contains(&format!("look at T{tool}")), "{broke}");
+    body(ask(&at, json!({"do": "reset"})));
+    let fresh = body(ask(&at, json!({"do": "new_cutter", "tool": tool})));
+    assert_eq!(fresh["state"]["lengths_mm"][tool.to_string()], fresh["gave"], "measured and entered");
+    let rest = body(ida.post(&format!("{at}/rest"), &json!({"file": program["file"], "line": line, "how": "step"})));
+    body(ask(&at, json!({"do": "load_rest", "file": rest["file"]})));
+    body(ask(&at, json!({"do": "optional_stop", "on": false})));
+    body(ask(&at, json!({"do": "start"})));
+    let mut now = ida.json(&format!("{at}/machine"))["state"].clone();
+    for _ in 0..200 {
+        if now["mode"] == "stopped" {
+            body(ask(&at, json!({"do": "start"})));
+        }
+        if now["mode"] == "done" {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(25));
+        now = ida.json(&format!("{at}/machine"))["state"].clone();
+    }
+    assert_eq!(now["mode"], "done", "{}", now["says"]);
+
+    // The line is lost and comes back; then it is let go, and the other run has it.
+    body(ask(&at, json!({"do": "fault", "fault": {"kind": "line", "seconds": 0.5}})));
+    let lost = ida.json(&format!("{at}/machine"));
+    assert!(lost["there"] == true && lost["heard"] == false && lost["why"].as_str().unwrap().contains("not heard"));
+    std::thread::sleep(std::time::Duration::from_millis(700));
+    body(ask(&at, json!({"do": "release"})));
+    assert_eq!(body(ask(&path(&other), json!({"do": "take"})))["mine"], true);
+}
+
+#[test]
+fn a_house_without_a_line_says_so() {
+    let house = peopled(1);
+    let (ida, job, run) = begun(&house);
+    let at = format!("/api/jobs/{job}/runs/{}", run["brief"]["id"]);
+    assert_eq!(ida.json(&format!("{at}/machine"))["there"], false);
+    let (status, _, why) = refusal(ida.post(&format!("{at}/machine"), &json!({"do": "take"})));
+    assert!(status == 400 && why.contains("no line"), "{why}");
 }

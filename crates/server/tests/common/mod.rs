@@ -3,6 +3,7 @@
 #![allow(dead_code)] // each test takes what it needs
 
 pub mod browser;
+pub mod mill;
 pub mod own;
 pub mod person;
 

@@ -2,6 +2,7 @@
 //! see each other.
 
 use crate::common::browser::Browser;
+use crate::common::mill::stand;
 use crate::common::{Base, House, part};
 use crate::{axe, drop_file, signed_in};
 use server::demo::PASSWORD;
@@ -145,4 +146,86 @@ async fn a_card_leads_through_a_lost_house_and_two_people_see_each_other() {
     assert!(bad.is_empty(), "{bad:#?}");
     b.close().await;
     c.close().await;
+}
+
+/// The machine on the line: taken, read, entered, loaded, run above the piece, a cutter breaks, the power goes; always by what the card offers next.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_card_works_on_the_simulated_machine() {
+    let base = Base::new();
+    server::demo::load(&base.db, &crate::root().join("demo/rack.csv"), &[], &crate::common::program()).unwrap();
+    let mill = stand(9);
+    let house = House::at(base.clone(), "127.0.0.1:0", 2, &[("GOLDCHIP_MACHINE", &mill)]);
+    let b = signed_in(&house).await;
+    drop_file(&b, &part("shutter-lever.step")).await;
+    b.js_until("return location.pathname.startsWith('/jobs/')").await;
+    b.fresh(0).await;
+    b.keys("8").await;
+    b.find("section.card[aria-label=run]").await;
+    b.press("Begin a run").await;
+    at(&b, "cautions").await;
+    b.size(390, 844).await;
+    b.press("Work on it").await;
+    b.find("[data-machine=idle]").await;
+    let bad = axe(&b, "card with a machine").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.press("Done").await;
+    at(&b, "stock").await;
+    let right = planned(&b).await;
+    type_in(&b, &right.iter().map(String::as_str).collect::<Vec<_>>()).await;
+    b.press("Enter").await;
+    for step in ["cutters", "zero-x", "zero-y", "zero-z"] {
+        at(&b, &format!("side-1/{step}")).await;
+        b.press("Read").await;
+        b.js_until("return [...document.querySelectorAll('[data-ask] input')].some((e) => e.value !== '')").await;
+        b.js_until("return [...document.querySelectorAll('[data-ask] input')].filter((e) => !e.placeholder).every((e) => e.value !== '')").await;
+        b.press("Enter").await;
+        waits(&b, 0).await;
+    }
+    at(&b, "side-1/load").await;
+    b.press("Done").await;
+    at(&b, "side-1/program").await;
+    b.press("Load shutter").await;
+    b.find("[data-same=true]").await;
+    b.press("Done").await;
+    at(&b, "side-1/dry-run").await;
+    b.press("Panel").await;
+    b.press("600 times").await;
+    let bad = axe(&b, "panel").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.press("Close").await;
+    b.press("Raise Z by").await;
+    b.find("[data-machine=done], [data-machine=stopped]").await;
+    b.press("Set Z of the zero back").await;
+    b.find("[data-machine=idle]").await;
+    b.press("Done").await;
+    at(&b, "side-1/first-cut").await;
+    b.press("Make T").await;
+    b.text("longer now").await;
+    b.press("Read it").await;
+    outcome(&b, "correction").await;
+    b.press("Enter").await;
+    at(&b, "side-1/run-1").await;
+    waits(&b, 0).await;
+    // The house says which machine it is, from another page too: the stage goes where the line is.
+    b.press("Panel").await;
+    b.js("const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
+          const e = document.querySelector('[role=dialog] input'); set.call(e, '60'); e.dispatchEvent(new Event('input', { bubbles: true }))")
+        .await;
+    b.press("the cutter breaks").await;
+    b.press("Close").await;
+    b.press("Cycle start").await;
+    b.find("[data-machine=alarm]").await;
+    b.press("Put a new T").await;
+    b.find("[data-machine=idle]").await;
+    b.press("Write the rest").await;
+    b.press("Load it into the machine").await;
+    b.press("Cycle start").await;
+    b.find("[data-machine=done], [data-machine=stopped]").await;
+    let path = b.js("return location.pathname").await.as_str().unwrap().to_string();
+    b.size(1280, 800).await;
+    b.go(&path.replace("/run/", "/jobs/").rsplit_once('/').map(|p| format!("{}/run", p.0)).unwrap()).await;
+    b.find("section[aria-label=Machine]").await;
+    let bad = axe(&b, "run ticket with a machine").await;
+    assert!(bad.is_empty(), "{bad:#?}");
+    b.close().await;
 }

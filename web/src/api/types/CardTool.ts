@@ -19,4 +19,8 @@ stickout_mm: number,
 /**
  * From the gauge line to its tip, mm.
  */
-length_mm: number, };
+length_mm: number, 
+/**
+ * mm.
+ */
+diameter_mm: number, };

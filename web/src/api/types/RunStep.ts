@@ -41,4 +41,8 @@ line: number | null,
 /**
  * What it is reckoned to take, min.
  */
-minutes: number | null, };
+minutes: number | null, 
+/**
+ * For a dry run: Z of the zero is raised by this, mm; 0 where there is no room.
+ */
+raise_mm: number | null, };

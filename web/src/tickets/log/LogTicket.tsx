@@ -4,6 +4,7 @@ import { runsQuery } from '../../api';
 import { useJob } from '../../frame/job';
 import { Head, Quiet } from '../../parts/basics';
 import { Runs } from './Runs';
+import { Sizes } from './Sizes';
 
 /** What the machine and the card have told of this job. */
 export function LogTicket() {
@@ -21,7 +22,10 @@ export function LogTicket() {
       </Head>
       {runs.error ? <p role="alert">{runs.error.message}</p> : null}
       {runs.data?.length ? (
-        <Runs runs={runs.data} titles={false} />
+        <>
+          <Runs runs={runs.data} titles={false} />
+          <Sizes />
+        </>
       ) : (
         <Quiet>Each run leaves its readings, offsets, sizes, changed cutters, minutes and what went wrong here.</Quiet>
       )}

@@ -8,6 +8,7 @@ import { refuse, useInWords, useUnits } from '../../frame/settings';
 import { say } from '../../model/units';
 import { Button, Head, Line, Quiet, Rows, Section } from '../../parts/basics';
 import { Stamp } from '../../parts/Stamp';
+import { Follow } from './Follow';
 
 const mark = { open: '○', done: '✓', doubt: '? ', stopped: '■' } as const;
 
@@ -119,6 +120,7 @@ function Open({ job, run }: { job: number; run: RunCard }) {
           {path}
         </Quiet>
       </p>
+      <Follow run={run.id} card={told?.card} stale={told?.stale ?? true} />
       {told?.stale ? <p>The plan has changed since: this card stays as it was made.</p> : null}
       {found && found.length > 0 ? (
         <Rows style={{ marginTop: 8 }}>

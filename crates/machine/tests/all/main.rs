@@ -1,0 +1,4 @@
+//! Tests of the stand-in.
+
+mod control;
+mod line;
