@@ -46,6 +46,10 @@ pub fn fitted(card: &Card) -> Vec<Order> {
     card.tools.iter().map(fit).collect()
 }
 
+/// So often a machine is looked at, and so many times in vain before it is given up: ten seconds.
+const LOOK: Duration = Duration::from_millis(5);
+const LOST: u32 = 2000;
+
 /// A program that stopped, and the rest of it from this line on.
 pub type Rest<'a> = &'a dyn Fn(&str, u32) -> Result<String, String>;
 
@@ -129,9 +133,18 @@ impl Hands<'_> {
         }
         Ok(out)
     }
-    /// A tip that did not answer is tried once more.
+    /// Read a number. A tip that did not answer is tried once more; a lost line is waited for, for reading twice changes nothing.
     fn read(&self, o: &Order) -> Result<Option<f64>, String> {
-        self.link.ask(o).or_else(|_| self.link.ask(o)).map(|r| r.gave)
+        let mut refused = false;
+        for _ in 0..LOST {
+            match self.link.exchange(o) {
+                Ok(r) if r.no.is_none() => return Ok(r.gave),
+                Ok(r) if refused => return Err(r.no.unwrap_or_default()),
+                Ok(_) => refused = true,
+                Err(_) => std::thread::sleep(LOOK),
+            }
+        }
+        Err("The machine is not heard any more".into())
     }
     fn file(&self, s: &Step) -> Result<&str, String> {
         let p = self.card.programs.iter().find(|p| p.setup == s.setup);
@@ -230,14 +243,14 @@ impl Hands<'_> {
     /// Until it stands. A line that is lost is waited for: the machine goes on by itself.
     fn wait(&self) -> Result<State, String> {
         let mut lost = 0;
-        loop {
-            match self.link.ask(&Order::State) {
+        while lost < LOST {
+            match self.link.exchange(&Order::State) {
                 Ok(r) if r.state.mode != Mode::Running => return Ok(r.state),
                 Ok(_) => lost = 0,
-                Err(_) if lost < 2000 => lost += 1,
-                Err(e) => return Err(e),
+                Err(_) => lost += 1,
             }
-            std::thread::sleep(Duration::from_millis(5));
+            std::thread::sleep(LOOK);
         }
+        Err("The machine is not heard any more".into())
     }
 }

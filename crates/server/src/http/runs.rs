@@ -15,6 +15,7 @@ use serde::Deserialize;
 pub fn all(c: &mut ServiceConfig) {
     c.service(list)
         .service(begin)
+        .service(sizes)
         .service(table)
         .service(json)
         .service(one)
