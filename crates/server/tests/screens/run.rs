@@ -184,7 +184,7 @@ async fn a_card_works_on_the_simulated_machine() {
     at(&b, "side-1/load").await;
     b.press("Done").await;
     at(&b, "side-1/program").await;
-    b.press("Load shutter").await;
+    b.press("Load 1-shutter").await;
     b.find("[data-same=true]").await;
     b.press("Done").await;
     at(&b, "side-1/dry-run").await;
