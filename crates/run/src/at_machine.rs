@@ -190,16 +190,18 @@ impl Hands<'_> {
                 }
             }
             StepKind::Run => return self.run(s),
-            StepKind::ByHand => {
-                // After the last stop there is nothing left but the program's end.
-                if self.link.ask(&Order::State)?.state.mode == Mode::Stopped {
-                    self.link.ask(&Order::Start)?;
-                    self.wait()?;
-                }
-            }
+            StepKind::ByHand => self.to_the_end()?,
             _ => {}
         }
         Ok(Vec::new())
+    }
+    /// After the last stop there is nothing left but the program's end.
+    fn to_the_end(&self) -> Result<(), String> {
+        if self.link.ask(&Order::State)?.state.mode == Mode::Stopped {
+            self.link.ask(&Order::Start)?;
+            self.wait()?;
+        }
+        Ok(())
     }
     /// From cycle start to the next stop, over whatever breaks on the way.
     fn run(&self, s: &Step) -> Result<Vec<Act>, String> {

@@ -260,6 +260,8 @@ pub fn give(link: Option<&Link>, run: i64, ask: &MachineAsk, orders: Vec<Order>)
     if !now.mine && !matches!(ask, MachineAsk::Take) {
         return Err(Fault::Bad("This run does not have the machine: take it first".into()));
     }
+    // Taken already: its cutters are in their places, and put in again they would be other ones.
+    let orders = if now.mine && matches!(ask, MachineAsk::Take) { Vec::new() } else { orders };
     let mut out = now;
     for o in orders {
         out = match link.exchange(&o) {

@@ -222,7 +222,8 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
     if (len !== undefined && c.at > len) cursor.set({ setup: c.setup, at: len });
   }, [strip.data, cursor]);
 
-  const shows = ticket === 'order' || ticket === 'cutters' || ticket === 'proof' || ticket === 'program';
+  const stripped = ticket === 'proof' || ticket === 'program' || ticket === 'run';
+  const shows = stripped || ticket === 'order' || ticket === 'cutters';
   const [setup, setSetup] = useState(0);
   useEffect(() => cursor.subscribe(() => setSetup(cursor.get().setup)), [cursor]);
   const history = useQuery(historyQuery(id, shows ? state.sheet_revision : null, setup));
@@ -462,7 +463,7 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
                 <Card />
               </section>
             </Body>
-            {(ticket === 'proof' || ticket === 'program') && strip.data ? (
+            {stripped && strip.data ? (
               <section aria-label="Proof strip">
                 {' '}
                 <ProofStrip strip={strip.data} cursor={cursor} findings={job.sheet.proof.findings} />

@@ -36,10 +36,12 @@ interface Props {
   title: string;
   open: boolean;
   onClose: () => void;
+  /** Its button is for a glove. */
+  glove?: boolean;
   children: ReactNode;
 }
 
-export function Modal({ title, open, onClose, children }: Props) {
+export function Modal({ title, open, onClose, glove = false, children }: Props) {
   const dialog = useRef<HTMLElement>(null);
   useEffect(() => {
     if (!open) return undefined;
@@ -57,7 +59,7 @@ export function Modal({ title, open, onClose, children }: Props) {
             <Heading slot="title" level={2}>
               {title}
             </Heading>
-            <Button $small onPress={onClose}>
+            <Button $small={!glove} style={glove ? { minHeight: 48, minWidth: 88 } : undefined} onPress={onClose}>
               Close
             </Button>
           </div>

@@ -313,7 +313,7 @@ function Opened({ job, at }: Open) {
             </article>
           )}
         </main>
-        <Modal title="All steps" open={list} onClose={() => setList(false)}>
+        <Modal glove title="All steps" open={list} onClose={() => setList(false)}>
           <Steps>
             {card.steps.map((s, n) => (
               <li key={s.id}>

@@ -3,6 +3,7 @@ import styled from 'styled-components';
 import type { MachineCard, MachineFault, MachineState, RunAct } from '../api/types';
 import { useUnits } from '../frame/settings';
 import { show } from '../model/units';
+import { Quiet } from '../parts/basics';
 import { Modal } from '../parts/Modal';
 import { Big } from './parts';
 import type { AtMachine } from './useMachine';
@@ -142,12 +143,14 @@ export function MachineBar({ at, card, onAct }: Props) {
   return (
     <Bar $alarm={stands} aria-label="Machine" data-machine={s.mode} data-line={s.line} data-sum={s.sum}>
       <div className="in">
-        {s.says && s.mode !== 'running' ? (
+        {s.says && s.mode !== 'running' && s.mode !== 'idle' ? (
           <span className="says" role={stands ? 'alert' : 'status'}>
             {s.says}
           </span>
         ) : null}
-        <span className="mode">{MODES[s.mode]}</span>
+        <span className="mode">
+          <Quiet>Simulated machine</Quiet> {MODES[s.mode]}
+        </span>
         {s.program && s.line > 0 ? (
           <span className="at">
             line {s.line} of {s.lines}
@@ -182,7 +185,7 @@ export function MachineBar({ at, card, onAct }: Props) {
           <Big onPress={() => setPanel(true)}>Panel</Big>
         </span>
       </div>
-      <Modal title="Panel of the simulated machine" open={panel} onClose={() => setPanel(false)}>
+      <Modal glove title="Panel of the simulated machine" open={panel} onClose={() => setPanel(false)}>
         <Controls at={at} state={s} card={card} />
       </Modal>
     </Bar>

@@ -62,7 +62,7 @@ export function More({ open, onClose, card, values, ended, onAct }: Props) {
   };
   const keep = (e: React.KeyboardEvent) => e.stopPropagation();
   return (
-    <Modal title="Beside the steps" open={open} onClose={onClose}>
+    <Modal glove title="Beside the steps" open={open} onClose={onClose}>
       <Big
         style={{ width: '100%', marginBottom: 14 }}
         onPress={() => themeName.set(theme === 'desk' ? 'machine' : 'desk')}

@@ -72,6 +72,12 @@ fn plan_prove_edit_prove() {
     for kind in ["caution", "stock", "cutters", "zero", "load", "program", "dry_run", "first_cut", "run", "measure"] {
         assert!(kinds.contains(&kind), "{kind}: {kinds:?}");
     }
+    // The card worked through on a simulated machine, over a broken cutter and a lost line in each program.
+    let o = goldchip(&["run", path(&out), "--faults"]);
+    assert_eq!(o.status.code(), Some(0), "{}{}", said(&o), last_error(&o));
+    assert!(said(&o).contains("3 programs, 3 cutters changed"), "{}", said(&o));
+    let log = std::fs::read_to_string(out.join("run-log.csv")).unwrap();
+    assert!(log.contains("Zero X") && log.matches("broken").count() == 3, "{log}");
     let (pdf, table) = (dir.path().join("s.pdf"), dir.path().join("i.csv"));
     let o = goldchip(&["sheet", path(&out), "--out", path(&pdf), "--inspection", path(&table)]);
     assert_eq!(o.status.code(), Some(0));

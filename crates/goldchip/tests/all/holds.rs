@@ -26,6 +26,15 @@ fn soft_jaws_have_a_folder_that_is_proved_with_the_part() {
     let own = json(&made.join("plan.json"));
     assert!(own["part"]["file"] == "model.step" && own["setups"].as_array().unwrap().len() == 1);
     assert!(json(&made.join("proof.json"))["complete"] == true && made.join("outline.dxf").exists());
+    // The jaws and the part on a machine: a text that is not the card's is not run.
+    let o = goldchip(&["run", path(&out)]);
+    assert!(o.status.code() == Some(0) && said(&o).contains("3 programs"), "{}{}", said(&o), last_error(&o));
+    let program = out.join("made/jaws-side-2/1-jaws-side-2.ngc");
+    let good = std::fs::read_to_string(&program).unwrap();
+    std::fs::write(&program, format!("{good}(one word more)\n")).unwrap();
+    let o = goldchip(&["run", path(&out)]);
+    assert!(o.status.code() == Some(3) && last_error(&o).contains("another text"), "{}", last_error(&o));
+    std::fs::write(&program, good).unwrap();
     let fit = &json(&out.join("proof.json"))["fits"][0];
     assert!(fit["overlap_mm"].as_f64().unwrap() <= 0.01 && fit["goes_in"] == true, "{fit}");
     // Alone and with the part they are proved again.

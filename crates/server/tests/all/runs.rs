@@ -144,8 +144,19 @@ fn a_run_reads_enters_and_loads_the_machine_that_it_has_taken() {
     let (status, _, why) = refusal(ask(&path(&other), json!({"do": "take"})));
     assert!(status == 400 && why.contains("taken by run"), "{why}");
 
-    // What is asked in each step is read from it, and what comes out is entered.
     let steps = run["card"]["steps"].as_array().unwrap().clone();
+    // Taken again nothing is put in anew: a cutter is as long as before.
+    let length = || {
+        let s = steps.iter().find(|s| s["kind"] == "cutters").unwrap();
+        let read =
+            json!({"do": "read", "step": s["id"], "way": s["ways"][0]["id"], "ask": s["ways"][0]["asks"][0]["id"]});
+        body(ask(&at, read))["gave"].as_f64().unwrap()
+    };
+    let before = length();
+    body(ask(&at, json!({"do": "take"})));
+    assert!((length() - before).abs() < 0.006);
+
+    // What is asked in each step is read from it, and what comes out is entered.
     let mut read = 0;
     for (k, s) in steps.iter().enumerate().take_while(|(_, s)| s["kind"] != "program") {
         let mut act_of = planned(s, 0);
