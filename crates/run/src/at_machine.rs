@@ -166,10 +166,10 @@ impl Hands<'_> {
                 let Some(raise) = s.raise_mm.filter(|r| *r > 0.0) else { return Ok(Vec::new()) };
                 let z = self.link.ask(&Order::State)?.state.zero_mm[2];
                 self.link.ask(&Order::Zero { axis: 2, value: z + raise })?;
-                self.link.ask(&Order::Start)?;
+                self.start()?;
                 let mut now = self.wait()?;
                 while now.mode == Mode::Stopped {
-                    self.link.ask(&Order::Start)?;
+                    self.start()?;
                     now = self.wait()?;
                 }
                 if now.mode != Mode::Done {
@@ -198,7 +198,7 @@ impl Hands<'_> {
     /// After the last stop there is nothing left but the program's end.
     fn to_the_end(&self) -> Result<(), String> {
         if self.link.ask(&Order::State)?.state.mode == Mode::Stopped {
-            self.link.ask(&Order::Start)?;
+            self.start()?;
             self.wait()?;
         }
         Ok(())
@@ -207,7 +207,7 @@ impl Hands<'_> {
     fn run(&self, s: &Step) -> Result<Vec<Act>, String> {
         let mut acts = Vec::new();
         let file = self.file(s)?;
-        self.link.ask(&Order::Start)?;
+        self.start()?;
         loop {
             let now = self.wait()?;
             match now.mode {
@@ -239,20 +239,41 @@ impl Hands<'_> {
     fn go_on(&self, file: &str, line: u32) -> Result<(), String> {
         let text = (self.rest)(file, line)?;
         self.link.ask(&Order::Load { name: format!("rest of {file}"), text })?;
-        self.link.ask(&Order::Start)?;
+        self.start()?;
         Ok(())
     }
-    /// Until it stands. A line that is lost is waited for: the machine goes on by itself.
-    fn wait(&self) -> Result<State, String> {
-        let mut lost = 0;
-        while lost < LOST {
-            match self.link.exchange(&Order::State) {
-                Ok(r) if r.state.mode != Mode::Running => return Ok(r.state),
-                Ok(_) => lost = 0,
-                Err(_) => lost += 1,
+    /// Cycle start. Where the line is lost it is not known whether it was heard: that is looked at before it is given again, for a second one could start what
+    /// had stopped.
+    fn start(&self) -> Result<(), String> {
+        let happened = |s: &State| s.events.last().map_or(0, |e| e.number);
+        let before = happened(&self.heard()?);
+        for _ in 0..LOST {
+            match self.link.exchange(&Order::Start) {
+                Ok(r) => return r.no.map_or(Ok(()), Err),
+                Err(_) if happened(&self.heard()?) > before => return Ok(()),
+                Err(_) => {}
+            }
+        }
+        Err("The machine does not start".into())
+    }
+    /// How it stands, as soon as it is heard.
+    fn heard(&self) -> Result<State, String> {
+        for _ in 0..LOST {
+            if let Ok(r) = self.link.exchange(&Order::State) {
+                return Ok(r.state);
             }
             std::thread::sleep(LOOK);
         }
         Err("The machine is not heard any more".into())
+    }
+    /// Until it stands. A line that is lost is waited for: the machine goes on by itself.
+    fn wait(&self) -> Result<State, String> {
+        loop {
+            let now = self.heard()?;
+            if now.mode != Mode::Running {
+                return Ok(now);
+            }
+            std::thread::sleep(LOOK);
+        }
     }
 }

@@ -233,6 +233,14 @@ pub struct Ask {
     pub sets: Option<Sets>,
 }
 
+impl Ask {
+    /// A length that is typed by hand.
+    pub fn length(id: &str, label: String, planned: Option<f64>, check: Check) -> Ask {
+        let unit = "mm".into();
+        Ask { id: id.into(), label, unit, planned, unsaid: None, from: None, check, reads: None, sets: None }
+    }
+}
+
 /// A number that comes out of what was typed.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[ts(rename = "RunOutcome")]

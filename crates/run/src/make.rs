@@ -148,17 +148,7 @@ fn step(id: &str, setup: &str, kind: StepKind, title: &str, says: Vec<String>) -
 }
 
 fn ask(id: &str, label: String, planned: f64, check: Check) -> Ask {
-    Ask {
-        id: id.into(),
-        label,
-        unit: "mm".into(),
-        planned: Some(planned),
-        unsaid: None,
-        from: None,
-        check,
-        reads: None,
-        sets: None,
-    }
+    Ask::length(id, label, Some(planned), check)
 }
 
 fn cautions(p: &Planned) -> Step {

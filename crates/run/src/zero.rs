@@ -75,17 +75,7 @@ impl Wanted<'_> {
         Some(Reads::Face { at, axis, side, size_mm: aid.size_mm, tool, off_mm: aid.off_mm })
     }
     fn reading(&self, id: &str, label: String, planned: f64) -> Ask {
-        Ask {
-            id: id.into(),
-            label,
-            unit: "mm".into(),
-            planned: Some(planned),
-            unsaid: None,
-            from: None,
-            check: Check::none(),
-            reads: None,
-            sets: None,
-        }
+        Ask::length(id, label, Some(planned), Check::none())
     }
     fn way(&self, aid: &Aid, says: Vec<String>, asks: Vec<Ask>, outcomes: Vec<Outcome>) -> Way {
         Way { id: slug(&aid.name), title: aid.name.clone(), says, asks, outcomes }

@@ -267,7 +267,7 @@ function Open({ id, me, state: told, ticket }: { id: number; me: Me; state: JobS
       };
     if (ticket === 'stock') return { kind: 'part', block: s?.stock.place, ring: s?.stock.ring, piece: pieceOnStage };
     if (!s) return null;
-    if (ticket === 'hold' || ticket === 'run') {
+    if (ticket === 'hold' || (ticket === 'run' && !history.data)) {
       const x = s.sides[side];
       return x ? { kind: 'hold', side: x, block: s.stock.place, ring: s.stock.ring, finished: side > 0 } : null;
     }

@@ -6,17 +6,7 @@ use std::collections::BTreeMap;
 
 fn ask(id: &str, must: [f64; 2], should: [f64; 2]) -> Ask {
     let check = Check::must(must[0], must[1], "a test").should(should[0], should[1]).or("too small", "too large");
-    Ask {
-        id: id.into(),
-        label: id.into(),
-        unit: "mm".into(),
-        planned: None,
-        unsaid: None,
-        from: None,
-        check,
-        reads: None,
-        sets: None,
-    }
+    Ask::length(id, id.into(), None, check)
 }
 
 fn step(id: &str, setup: &str, kind: StepKind, asks: Vec<Ask>, outcomes: Vec<Outcome>) -> Step {

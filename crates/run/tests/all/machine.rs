@@ -112,6 +112,7 @@ fn what_goes_wrong_on_the_way_is_gone_on_from() {
     let faults = [
         ("side-1/zero-x", Fault::Probe),
         ("side-1/run-1", Fault::Break { line: lines(0) / 2 }),
+        ("side-1/run-1", Fault::Line { seconds: 0.3 }),
         ("side-1/measure", Fault::Line { seconds: 0.3 }),
         ("side-2/run-1", Fault::Power { line: lines(1) / 2 }),
     ];

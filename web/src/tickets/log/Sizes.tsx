@@ -5,7 +5,7 @@ import type { SizeSeries } from '../../api/types';
 import { useJob } from '../../frame/job';
 import { useInWords, useUnits } from '../../frame/settings';
 import { say } from '../../model/units';
-import { Quiet, Section, Table } from '../../parts/basics';
+import { Quiet, Rows, Section } from '../../parts/basics';
 
 const Chart = styled.svg`
   display: block;
@@ -28,7 +28,7 @@ const Chart = styled.svg`
   }
 `;
 
-const [W, H] = [170, 44];
+const [W, H] = [130, 44];
 
 /** Pieces from left to right, the size upwards; the band is what the drawing takes. */
 function Dots({ of, words }: { of: SizeSeries; words: string }) {
@@ -56,6 +56,29 @@ function Dots({ of, words }: { of: SizeSeries; words: string }) {
   );
 }
 
+const Row = styled.li`
+  display: grid;
+  grid-template-columns: 1fr 130px 100px;
+  gap: 12px;
+  align-items: center;
+  .n {
+    text-align: right;
+  }
+`;
+
+/** So many pieces make a series. */
+const SERIES = 3;
+
+function advice(t: SizeSeries, n: (v: number, unit: string) => string): string {
+  const { correction, outside } = t.series;
+  const stray = outside.map((k) => t.pieces[k]?.piece).join(', ');
+  const of = stray ? `. Piece ${stray} fell out of the others: look for its own cause` : '';
+  if (t.pieces.length < SERIES)
+    return correction === null ? 'On its middle' : `${n(correction, t.unit)} to its middle; too few for a series`;
+  if (correction === null) return `Leave it: within its own spread${of}`;
+  return `Make it ${n(Math.abs(correction), t.unit)} ${correction > 0 ? 'larger' : 'smaller'}${of}`;
+}
+
 /** What the sizes of the pieces say: mean and spread kept apart, and what to correct. */
 export function Sizes() {
   const { id } = useJob();
@@ -69,50 +92,32 @@ export function Sizes() {
       <h2>Sizes of {most === 1 ? 'the piece' : `${most} pieces`}</h2>
       <p>
         <Quiet>
-          Pieces from left to right, the band is what is allowed. The mean is corrected, the spread is not: that comes
-          from play, heat and chips. A correction is told only where the mean is off by more than twice its own error.
+          Pieces from left to right; the band is what is allowed; mean ± spread. The mean is corrected, the spread has
+          causes of its own: play, heat, chips. It is told only where the mean is off by more than twice its own error.
         </Quiet>
       </p>
-      <Table>
-        <thead>
-          <tr>
-            <th>Size</th>
-            <th>Pieces</th>
-            <th className="n">Mean</th>
-            <th className="n">Spread</th>
-            <th>What to do</th>
-          </tr>
-        </thead>
-        <tbody>
-          {told.map((t) => {
-            const { mean, spread, correction, outside } = t.series;
-            return (
-              <tr key={`${t.setup} ${t.label} ${t.target}`} data-size={t.label}>
-                <td>
-                  {t.label} <Quiet>{t.setup}</Quiet>
-                </td>
-                <td>
-                  <Dots of={t} words={`${t.label}: ${t.pieces.map((p) => n(p.value, t.unit)).join(', ')}`} />
-                </td>
-                <td className="n">{n(mean, t.unit)}</td>
-                <td className="n">{spread === null ? '–' : n(spread, t.unit)}</td>
-                <td>
-                  {correction === null
-                    ? t.pieces.length < 3
-                      ? 'Nothing yet'
-                      : 'Nothing: within its own spread'
-                    : t.pieces.length < 3
-                      ? `${n(correction, t.unit)} from its middle; one piece is no series`
-                      : `Correct by ${n(correction, t.unit)}`}
-                  {outside.length > 0
-                    ? `. Piece ${outside.map((k) => t.pieces[k]?.piece).join(', ')} fell out of the others: look for its own cause`
-                    : ''}
-                </td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </Table>
+      <Rows>
+        {told.map((t) => {
+          const { mean, spread } = t.series;
+          return (
+            <Row key={`${t.setup} ${t.label} ${t.target}`} data-size={t.label}>
+              <div>
+                {t.label} <Quiet>{t.setup}</Quiet>
+                <p>
+                  <b>{advice(t, n)}</b>
+                </p>
+              </div>
+              <Dots of={t} words={`${t.label}: ${t.pieces.map((p) => n(p.value, t.unit)).join(', ')}`} />
+              <div className="n">
+                {n(mean, t.unit)}
+                <p>
+                  <Quiet>{spread === null ? 'one piece' : `± ${n(spread, t.unit)}`}</Quiet>
+                </p>
+              </div>
+            </Row>
+          );
+        })}
+      </Rows>
     </Section>
   );
 }
