@@ -18,6 +18,9 @@ pub enum JobError {
     /// Somebody stopped the work.
     #[error("the work was stopped; nothing of it is kept")]
     Stopped,
+    /// Faults are tried on a plan that passes.
+    #[error("the plan itself is not proved: mend what its proof stops at first")]
+    NotProved,
     /// The control has no words for what a path does.
     #[error("{0}. Change how that is made, or what the control has (Shop, Controls)")]
     Post(#[from] program::PostError),

@@ -224,6 +224,36 @@ pub(crate) fn made_not_proved(setup: &str, made: &str, proof: &Proof) -> Option<
     )
 }
 
+/// The proof of a plan's setups, or of what became of them, in a block.
+pub(crate) fn judged_as(
+    part: &Part,
+    plan: &Plan,
+    shop: &Shop,
+    stock: geom::Box3,
+    setups: &[SetupInput],
+    nests: &[Nest],
+    watch: &reason::Watch,
+) -> Proof {
+    let input = proof::Input {
+        model: &part.mesh,
+        chord_error: part.chord_error,
+        stock,
+        bar: plan.scheme.bar,
+        setups,
+        named: &plan.named,
+        points: &plan.points.iter().map(drill_point).collect::<Vec<_>>(),
+        threads: &plan.threads().filter_map(|(setup, name, h)| thread(setup, name, h)).collect::<Vec<_>>(),
+        not_planned: &plan.scheme.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
+        nests,
+        slants: &part::slants(part),
+        standing: &beside::standing(part),
+        machine: Some(&shop.machine),
+        material: shop.material(&plan.material).ok(),
+        limits: limits_of(&shop.machine),
+    };
+    proof::prove_watched(&input, watch)
+}
+
 /// Prove at a desk: kept, watched and stoppable like [`plan_at`].
 pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Result<Proof, JobError> {
     if let Some(made) = taken(part, plan, shop) {
@@ -241,27 +271,10 @@ pub fn prove_plan_at(part: &Part, plan: &Plan, shop: &Shop, desk: &Desk) -> Resu
         made.push((m, prove_plan_at(&m.part, &m.plan, shop, &own)?));
     }
     let key = key_of(plan, shop, StageKey::new("proof").with(&desk.model));
-    let input = proof::Input {
-        model: &part.mesh,
-        chord_error: part.chord_error,
-        stock: plan.scheme.stock,
-        bar: plan.scheme.bar,
-        setups: &setups,
-        named: &plan.named,
-        points: &plan.points.iter().map(drill_point).collect::<Vec<_>>(),
-        threads: &plan.threads().filter_map(|(setup, name, h)| thread(setup, name, h)).collect::<Vec<_>>(),
-        not_planned: &plan.scheme.not_planned.iter().map(|n| (n.name.clone(), n.up)).collect::<Vec<_>>(),
-        nests: &nests,
-        slants: &part::slants(part),
-        standing: &beside::standing(part),
-        machine: Some(&shop.machine),
-        material: shop.material(&plan.material).ok(),
-        limits: limits_of(&shop.machine),
-    };
     // Not kept: large, and only wanted beside the proof that was just made.
     let mut left = Vec::new();
     let kept = cached(desk, &key.done(), "proof", |watch| {
-        let mut proof = proof::prove_watched(&input, watch);
+        let mut proof = judged_as(part, plan, shop, plan.scheme.stock, &setups, &nests, watch);
         left = std::mem::take(&mut proof.left);
         KeptProof { loads: proof.loads.clone(), eases: proof.eases.clone(), promised: proof.kept.clone(), proof }
     })?;

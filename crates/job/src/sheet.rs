@@ -2,6 +2,7 @@
 
 mod binary;
 mod grounds;
+mod no_return;
 mod part_sheet;
 mod picture;
 mod rows;
@@ -9,6 +10,7 @@ mod strip;
 
 pub use binary::{history_bytes, mesh_bytes};
 pub use grounds::Grounds;
+pub use no_return::{NoReturn, mark as mark_no_return};
 pub use part_sheet::{AskSheet, OriginSheet, PartSheet, RevisedSheet, SolidSheet, part_sheet, part_sheet_revised};
 pub use picture::{FACETS_PX, picture};
 pub use rows::{Band, FeatureRow, Paint, PaintBy, Sort, Tone};

@@ -1,21 +1,54 @@
-//! What if: faults that happen at a machine, each run through the proof of a plan as it lies in its folder. What is spoiled, at which line and minute, and which
-//! check at the machine would catch it before.
+//! What if: faults that happen at a machine, each run through the proof of a plan. What is spoiled, at which line and minute, and which check at the machine would
+//! catch it before.
 
-use crate::JobError;
+use crate::cache::Desk;
 use crate::files::{FileError, Loaded, judged, setups_in};
-use crate::proving::limits_of;
+use crate::proving::{judged_as, limits_of};
+use crate::{JobError, Plan, setups_of};
 use geom::{Box3, DMat3, DVec3, Placement};
+use holding::{Datum, TouchedOn};
 use part::Part;
 use program::{Shape, Step, StepKind};
 use proof::{Proof, SetupInput};
-use reason::{Kind, Severity, len};
+use reason::{Kind, Place, Severity, len};
 use serde::{Deserialize, Serialize};
 use shop::Shop;
+use shop::machine::Machine;
 use shop::tool::Tool;
 use std::path::Path;
+use ts_rs::TS;
+
+/// What would catch a fault at the machine.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+#[ts(rename = "WhatIfCheck")]
+pub enum Check {
+    /// Each cutter against the list, when it is put in.
+    List,
+    /// A deliberately short first cut with a cutter.
+    ShortCut {
+        /// T.
+        tool: u32,
+    },
+    /// An axis of the zero touched a second time.
+    Touch {
+        /// 0 X, 1 Y, 2 Z.
+        axis: usize,
+    },
+    /// Tapped down until nothing moves under it.
+    Tap,
+    /// The picture of how it lies.
+    Picture,
+    /// An indicator along an edge.
+    Indicator,
+    /// A look at the feed override.
+    Override,
+    /// The block measured.
+    Block,
+}
 
 /// One fault and what comes of it.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct WhatIf {
     /// What is wrong.
     pub fault: String,
@@ -35,10 +68,26 @@ pub struct WhatIf {
     /// Minutes into that program.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub minute: Option<f64>,
+    /// Where on the part, mm.
+    #[serde(default)]
+    pub places: Vec<Place>,
     /// The check that would catch it, and when.
     pub caught_by: String,
+    /// The same as a kind.
+    pub check: Check,
     /// No check of the plan catches it: this one is proposed.
     pub proposed: bool,
+}
+
+/// The faults of a plan as far as they have been tried.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct WhatIfs {
+    /// Tried ones, in order.
+    pub rows: Vec<WhatIf>,
+    /// How many there are in all; 0 where the plan is not proved.
+    pub of: usize,
+    /// That is all.
+    pub done: bool,
 }
 
 /// What is changed for a fault.
@@ -63,7 +112,22 @@ struct Fault {
     setup: Option<usize>,
     change: Change,
     caught_by: String,
+    check: Check,
     proposed: bool,
+}
+
+/// A plan, ready to be tried with faults.
+struct Trial<'a> {
+    /// Around the part; none: the block is no box of its own (a bar in a collet).
+    part: Option<Box3>,
+    setups: Vec<SetupInput>,
+    stock: Box3,
+    /// What the zero of each setup is touched on.
+    zeros: Vec<&'a [Datum]>,
+    shop: &'a Shop,
+    machine: &'a Machine,
+    /// The proof of setups that may have been changed, in a block that may have been.
+    judge: &'a dyn Fn(Box3, &[SetupInput]) -> Proof,
 }
 
 /// Moves of a program changed as the control would not know.
@@ -77,9 +141,56 @@ fn moved(steps: &mut [Step], of: Option<u32>, by: &dyn Fn(DVec3) -> DVec3) {
     }
 }
 
-fn apply(setups: &mut [SetupInput], stock: &mut Box3, fault: &Fault, most_feed: f64) {
+/// Do the later setups of a plan follow what the first one cuts? Then a block that lies elsewhere in it only gives and takes what is cut away anyhow. Not so where
+/// one of them is set by a face that comes as it is.
+fn later_follow_the_part(t: &Trial, part: &Box3) -> bool {
+    t.setups.iter().zip(&t.zeros).skip(1).all(|(s, zero)| {
+        let back = s.part_from_work.inverse();
+        let [block, part] = [&t.stock, part].map(|b| back.bounds(b));
+        (0..3).all(|axis| {
+            let Some(touched) = zero.get(axis).and_then(|d| d.touched) else { return false };
+            let TouchedOn::Face { .. } = touched.on else { return true };
+            let is = |v: f64| (v - touched.at_mm).abs() < 0.02;
+            let as_it_comes = |b: f64, p: f64| is(b) && (b - p).abs() > 0.02;
+            !as_it_comes(block.min[axis], part.min[axis]) && !as_it_comes(block.max[axis], part.max[axis])
+        })
+    })
+}
+
+/// The first setup's fault is one of how the block lies there: what is cut out of it is the part all the same.
+fn block_lies(s: &mut SetupInput, stock: &mut Box3, change: &Change) -> bool {
+    let shift = |b: &mut Box3, d: DVec3| (b.min, b.max) = (b.min + d, b.max + d);
+    match change {
+        Change::Zero(d) => {
+            // All that stands there is elsewhere for the program.
+            shift(stock, s.part_from_work.dir(-*d));
+            for k in &mut s.keep_out {
+                (k.min, k.max) = (k.min - *d, k.max - *d);
+            }
+            let by = Placement { shift: -*d, ..Placement::IDENTITY };
+            for b in &mut s.bodies {
+                b.mesh = b.mesh.placed(&by);
+            }
+        }
+        Change::Lies(angle, up) => {
+            let mut lies = s.part_from_work.inverse().bounds(stock);
+            shift(&mut lies, DVec3::Z * *up);
+            // A box that is turned by half a turn about its middle is the same; one that lies a little askew has in it the box that is smaller by how far its
+            // corners go.
+            let sine = angle.sin().abs();
+            let size = lies.size();
+            let less = DVec3::new(size.y, size.x, 0.0) * (sine / 2.0);
+            (lies.min, lies.max) = (lies.min + less, lies.max - less);
+            *stock = s.part_from_work.bounds(&lies);
+        }
+        _ => return false,
+    }
+    true
+}
+
+fn apply(setups: &mut [SetupInput], stock: &mut Box3, fault: &Fault, most_feed: f64, follow: bool) {
     for (k, s) in setups.iter_mut().enumerate() {
-        if fault.setup.is_some_and(|n| n != k) {
+        if fault.setup.is_some_and(|n| n != k) || k == 0 && follow && block_lies(s, stock, &fault.change) {
             continue;
         }
         match &fault.change {
@@ -125,74 +236,85 @@ fn neighbours<'a>(shop: &'a Shop, t: &Tool) -> [Option<&'a Tool>; 2] {
     ]
 }
 
-fn faults(loaded: &Loaded, setups: &[SetupInput], shop: &Shop) -> Vec<Fault> {
+fn faults(t: &Trial) -> Vec<Fault> {
     let mut out = Vec::new();
-    for (k, s) in setups.iter().enumerate() {
-        let file = &loaded.plan.setups[k];
-        let mut put = |words: String, change: Change, caught_by: String, proposed: bool| {
-            out.push(Fault { words, setup: Some(k), change, caught_by, proposed });
+    for (k, s) in t.setups.iter().enumerate() {
+        let mut put = |words: String, change: Change, caught_by: String, check: Check, proposed: bool| {
+            out.push(Fault { words, setup: Some(k), change, caught_by, check, proposed });
         };
-        for t in &s.tools {
-            for (other, size) in neighbours(shop, t).into_iter().zip(["smaller", "larger"]) {
+        for tool in &s.tools {
+            for (other, size) in neighbours(t.shop, tool).into_iter().zip(["smaller", "larger"]) {
                 let Some(o) = other else { continue };
                 put(
-                    format!("{} in the holder of T{} ({})", o.words(), t.number, size),
-                    Change::Cutter(t.number, Box::new(o.clone())),
-                    format!("the list of cutters on the setup sheet, when T{} is put in: {}", t.number, t.words()),
+                    format!("{} in the holder of T{} ({})", o.words(), tool.number, size),
+                    Change::Cutter(tool.number, Box::new(o.clone())),
+                    format!(
+                        "the list of cutters on the setup sheet, when T{} is put in: {}",
+                        tool.number,
+                        tool.words()
+                    ),
+                    Check::List,
                     false,
                 );
             }
             for (by, word) in [(1.0, "longer"), (-1.0, "shorter")] {
                 put(
-                    format!("T{} is {} mm {word} than its length offset says", t.number, len("1")),
-                    Change::Length(t.number, by),
+                    format!("T{} is {} mm {word} than its length offset says", tool.number, len("1")),
+                    Change::Length(tool.number, by),
                     format!(
                         "a deliberately short first cut with T{}: correction = measured − expected; before its first step",
-                        t.number
+                        tool.number
                     ),
+                    Check::ShortCut { tool: tool.number },
                     true,
                 );
             }
         }
         for (axis, name) in ["X", "Y", "Z"].into_iter().enumerate() {
-            let touched = file.zero.iter().find(|d| d.axis == name);
+            let touched = t.zeros[k].iter().find(|d| d.axis == name);
             for by in [0.5, -0.5] {
                 let mut d = DVec3::ZERO;
                 d[axis] = by;
                 let (caught, proposed) = match touched {
-                    Some(t) => (
-                        format!("touching {name}0 a second time before the start: {}", reason::plain(&t.touches)),
-                        false,
-                    ),
+                    Some(t) => (format!("touching {name}0 a second time before the start: {}", t.touches), false),
                     None => (format!("touching {name}0 a second time before the start"), true),
                 };
-                put(format!("{name}0 is off by {by:+} mm"), Change::Zero(d), caught, proposed);
+                let words = format!("{name}0 is off by {:+} mm", len(by));
+                put(words, Change::Zero(d), caught, Check::Touch { axis }, proposed);
             }
         }
-        put(
-            "the piece lies on a chip of 0.1 mm".into(),
-            Change::Lies(0.0, 0.1),
-            "tapping it down until nothing under it moves, before the start".into(),
-            true,
-        );
-        put(
-            "the piece is turned by half a turn".into(),
-            Change::Lies(std::f64::consts::PI, 0.0),
-            "the picture on the setup sheet, when it is loaded".into(),
-            false,
-        );
-        put(
-            "the piece lies askew by 0.5°".into(),
-            Change::Lies(0.5_f64.to_radians(), 0.0),
-            "an indicator along one edge, when it is clamped".into(),
-            true,
-        );
-        put(
-            "the feed override stands at 150 %".into(),
-            Change::Feed(1.5),
-            "a look at the override before the start".into(),
-            true,
-        );
+        for (words, change, caught, check, proposed) in [
+            (
+                "the piece lies on a chip of 0.1 mm",
+                Change::Lies(0.0, 0.1),
+                "tapping it down until nothing under it moves, before the start",
+                Check::Tap,
+                true,
+            ),
+            (
+                "the piece is turned by half a turn",
+                Change::Lies(std::f64::consts::PI, 0.0),
+                "the picture on the setup sheet, when it is loaded",
+                Check::Picture,
+                false,
+            ),
+            (
+                "the piece lies askew by 0.5°",
+                Change::Lies(0.5_f64.to_radians(), 0.0),
+                "an indicator along one edge, when it is clamped",
+                Check::Indicator,
+                true,
+            ),
+            (
+                "the feed override stands at 150 %",
+                Change::Feed(1.5),
+                "a look at the override before the start",
+                Check::Override,
+                true,
+            ),
+        ] {
+            put(words.into(), change, caught.into(), check, proposed);
+        }
     }
     for (axis, name) in ["X", "Y", "Z"].into_iter().enumerate() {
         out.push(Fault {
@@ -200,6 +322,7 @@ fn faults(loaded: &Loaded, setups: &[SetupInput], shop: &Shop) -> Vec<Fault> {
             setup: None,
             change: Change::Stock(axis, 1.0),
             caught_by: "measuring the block against the setup sheet, before it is loaded".into(),
+            check: Check::Block,
             proposed: false,
         });
     }
@@ -222,8 +345,20 @@ fn line_at(s: &SetupInput, at: DVec3) -> Option<u32> {
     step.map(|s| s.line)
 }
 
+/// What comes of a fault.
+struct Told {
+    spoiled: String,
+    gravity: u8,
+    /// Setup and line.
+    at: Option<(usize, u32)>,
+    places: Vec<Place>,
+}
+
+/// So many places of one fault are shown.
+const PLACES: usize = 40;
+
 /// What a proof with a fault says that the one without does not.
-fn told(own: &Proof, proof: &Proof, setups: &[SetupInput], fault: &Fault) -> (String, u8, Option<(usize, u32)>) {
+fn told(own: &Proof, proof: &Proof, setups: &[SetupInput], fault: &Fault) -> Told {
     let known = |id: &str| own.findings.iter().any(|f| f.id == id && f.severity == Severity::Stop);
     let breaks = |k: Kind| k != Kind::Gouge && !k.leaves();
     // A piece that lies askew pushes its jaws aside; that they would stand in it is no news.
@@ -235,30 +370,87 @@ fn told(own: &Proof, proof: &Proof, setups: &[SetupInput], fault: &Fault) -> (St
         proof.findings.iter().filter(|f| f.severity == Severity::Stop && !known(&f.id) && !own_seat(f)).collect();
     let setup =
         |name: &Option<String>| name.as_ref().and_then(|n| setups.iter().position(|s| s.name == *n)).or(fault.setup);
+    let of = |f: &reason::Finding, gravity| Told {
+        spoiled: f.what.clone(),
+        gravity,
+        at: setup(&f.setup).zip(f.line),
+        places: f.places.iter().take(PLACES).copied().collect(),
+    };
     if let Some(f) =
         stops.iter().find(|f| breaks(f.kind) && f.line.is_some()).or_else(|| stops.iter().find(|f| breaks(f.kind)))
     {
-        return (reason::plain(&f.what).into_owned(), 2, setup(&f.setup).zip(f.line));
+        return of(f, 2);
     }
     if proof.gouge_mm > own.gouge_mm + 0.02 {
         let worst = proof.findings.iter().filter(|f| f.kind == Kind::Gouge).max_by(|a, b| a.severity.cmp(&b.severity));
-        let place = worst
-            .and_then(|f| f.places.first())
-            .map(|p| (DVec3::from_array(p.min_mm) + DVec3::from_array(p.max_mm)) / 2.0);
+        let places: Vec<Place> = worst.map(|f| f.places.iter().take(PLACES).copied().collect()).unwrap_or_default();
+        let place = places.first().map(|p| (DVec3::from_array(p.min_mm) + DVec3::from_array(p.max_mm)) / 2.0);
         let k = fault.setup.unwrap_or(0);
-        let line = place.and_then(|p| Some((k, line_at(setups.get(k)?, p)?)));
-        return (format!("the part is cut {:.2} mm too deep", proof.gouge_mm), 1, line);
+        let at = place.and_then(|p| Some((k, line_at(setups.get(k)?, p)?)));
+        let spoiled = format!("the part is cut {:.2} mm too deep", len(proof.gouge_mm));
+        return Told { spoiled, gravity: 1, at, places };
     }
     if proof.leftover_mm > own.leftover_mm + 0.02 {
-        return (format!("{:.2} mm too much is left on the part", proof.leftover_mm), 1, None);
+        let left = proof.findings.iter().filter(|f| f.kind.leaves() && !known(&f.id));
+        let places = left.flat_map(|f| f.places.iter().copied()).take(PLACES).collect();
+        let spoiled = format!("{:.2} mm too much is left on the part", len(proof.leftover_mm));
+        return Told { spoiled, gravity: 1, at: None, places };
     }
     if let Some(f) = stops.first() {
-        return (reason::plain(&f.what).into_owned(), 1, setup(&f.setup).zip(f.line));
+        return of(f, 1);
     }
-    ("nothing".into(), 0, None)
+    Told { spoiled: "nothing".into(), gravity: 0, at: None, places: Vec::new() }
 }
 
-/// Run all faults through the proof of a folder. `tell` hears how many of how many are done, and may stop the work.
+/// Each fault of a trial through its proof, but for the first that are `known`. `tell` hears what is known so far, and may break it off.
+fn tried<E>(
+    t: &Trial,
+    known: Vec<WhatIf>,
+    tell: &mut dyn FnMut(&WhatIfs) -> Result<(), E>,
+    refused: impl FnOnce(&str) -> E,
+) -> Result<WhatIfs, E> {
+    let own = (t.judge)(t.stock, &t.setups);
+    if own.findings.iter().any(|f| f.severity == Severity::Stop) {
+        return Err(refused("the plan itself is not proved: 'goldchip prove' tells why; mend that first"));
+    }
+    let motion = limits_of(t.machine).motion;
+    let follow = t.part.is_some_and(|p| later_follow_the_part(t, &p));
+    let all = faults(t);
+    let mut out = WhatIfs { rows: known, of: all.len(), done: false };
+    if out.rows.len() > all.len() || out.rows.iter().zip(&all).any(|(r, f)| r.fault != f.words) {
+        out.rows.clear();
+    }
+    for fault in &all[out.rows.len()..] {
+        tell(&out)?;
+        let (mut changed, mut block) = (t.setups.clone(), t.stock);
+        apply(&mut changed, &mut block, fault, t.machine.feed_max_mm_min, follow);
+        let proof = (t.judge)(block, &changed);
+        let Told { spoiled, gravity, at, places } = told(&own, &proof, &changed, fault);
+        let minute = at.map(|(k, line)| {
+            let steps = &t.setups[k].program.steps;
+            let until = steps.iter().take_while(|s| s.line < line).count();
+            proof::time::seconds(steps, &motion)[..until].iter().sum::<f64>() / 60.0
+        });
+        out.rows.push(WhatIf {
+            fault: fault.words.clone(),
+            setup: fault.setup.map(|k| t.setups[k].name.clone()),
+            spoiled,
+            gravity,
+            line: at.map(|a| a.1),
+            shows_in: at.map(|a| t.setups[a.0].name.clone()),
+            minute: minute.map(|m: f64| (m * 100.0).round().abs() / 100.0),
+            places,
+            caught_by: if gravity == 0 { String::new() } else { fault.caught_by.clone() },
+            check: fault.check,
+            proposed: fault.proposed && gravity > 0,
+        });
+    }
+    tell(&out)?;
+    out.done = true;
+    Ok(out)
+}
+
+/// All faults of a plan as it lies in its folder, in plain words. `tell` hears how many of how many are done.
 ///
 /// # Errors
 /// Those of reading the folder; a plan whose own proof stops is refused, for there is nothing to compare with.
@@ -271,42 +463,53 @@ pub fn what_if(
     tell: &mut dyn FnMut(usize, usize),
 ) -> Result<Vec<WhatIf>, FileError> {
     let mut nothing = Vec::new();
-    let setups = setups_in(dir, &loaded.plan, shop, read, &mut nothing)?;
-    let stock = loaded.plan.stock.as_box();
-    let own = judged(part, &loaded.plan, shop, stock, &setups, &[]);
-    if own.findings.iter().any(|f| f.severity == Severity::Stop) {
-        return Err(FileError::Refused(
-            "the plan itself is not proved: 'goldchip prove' tells why; mend that first".into(),
-        ));
+    let trial = Trial {
+        part: loaded.plan.bar.is_none().then(|| part.mesh.bounds()),
+        setups: setups_in(dir, &loaded.plan, shop, read, &mut nothing)?,
+        stock: loaded.plan.stock.as_box(),
+        zeros: loaded.plan.setups.iter().map(|s| s.zero.as_slice()).collect(),
+        shop,
+        machine: loaded.plan.machine.as_ref().unwrap_or(&shop.machine),
+        judge: &|stock, setups| judged(part, &loaded.plan, shop, stock, setups, &[]),
+    };
+    let mut tell = |so_far: &WhatIfs| {
+        tell(so_far.rows.len(), so_far.of);
+        Ok(())
+    };
+    let mut rows = tried(&trial, Vec::new(), &mut tell, |why| FileError::Refused(why.into()))?.rows;
+    for r in &mut rows {
+        for words in [&mut r.fault, &mut r.spoiled, &mut r.caught_by] {
+            *words = reason::plain(words).into_owned();
+        }
     }
-    let machine = loaded.plan.machine.as_ref().unwrap_or(&shop.machine);
-    let motion = limits_of(machine).motion;
-    let all = faults(loaded, &setups, shop);
-    let n = all.len();
-    let mut out = Vec::new();
-    for (k, fault) in all.iter().enumerate() {
-        tell(k, n);
-        let (mut changed, mut block) = (setups.clone(), stock);
-        apply(&mut changed, &mut block, fault, machine.feed_max_mm_min);
-        let proof = judged(part, &loaded.plan, shop, block, &changed, &[]);
-        let (spoiled, gravity, at) = told(&own, &proof, &changed, fault);
-        let minute = at.map(|(k, line)| {
-            let steps = &setups[k].program.steps;
-            let until = steps.iter().take_while(|s| s.line < line).count();
-            proof::time::seconds(steps, &motion)[..until].iter().sum::<f64>() / 60.0
-        });
-        out.push(WhatIf {
-            fault: reason::plain(&fault.words).into_owned(),
-            setup: fault.setup.map(|k| setups[k].name.clone()),
-            spoiled,
-            gravity,
-            line: at.map(|a| a.1),
-            shows_in: at.map(|a| setups[a.0].name.clone()),
-            minute: minute.map(|m: f64| (m * 100.0).round().abs() / 100.0),
-            caught_by: if gravity == 0 { String::new() } else { reason::plain(&fault.caught_by).into_owned() },
-            proposed: fault.proposed && gravity > 0,
-        });
-    }
-    tell(n, n);
-    Ok(out)
+    Ok(rows)
+}
+
+/// All faults of a plan that has just been worked out, but for the first that are `known`; the desk hears the share that is done and may stop it, `so_far`
+/// what is known, and whether it goes on. Lengths in the words are marked.
+///
+/// # Errors
+/// Stopped; a plan whose own proof stops; a program that cannot be read.
+pub fn of_plan(
+    part: &Part,
+    plan: &Plan,
+    shop: &Shop,
+    known: Vec<WhatIf>,
+    desk: &Desk,
+    so_far: &mut dyn FnMut(&WhatIfs) -> bool,
+) -> Result<WhatIfs, JobError> {
+    let trial = Trial {
+        part: plan.scheme.bar.is_none().then(|| part.mesh.bounds()),
+        setups: setups_of(plan)?,
+        stock: plan.scheme.stock,
+        zeros: plan.sides.iter().map(|s| s.setup.datum.as_slice()).collect(),
+        shop,
+        machine: &shop.machine,
+        judge: &|stock, setups| judged_as(part, plan, shop, stock, setups, &[], &reason::Watch::nobody()),
+    };
+    let mut tell = |now: &WhatIfs| {
+        desk.tell("what if", now.rows.len() as f64 / now.of.max(1) as f64)?;
+        if so_far(now) { Ok(()) } else { Err(JobError::Stopped) }
+    };
+    tried(&trial, known, &mut tell, |_| JobError::NotProved)
 }

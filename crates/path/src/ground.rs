@@ -9,20 +9,48 @@ use std::sync::Arc;
 /// Cosine of the angle by which a contact at an edge may lean away from the face that it is counted to: half of the 0.2 rad by which chords turn.
 const LEANS: f64 = 0.994;
 
-/// Triangles by the cells of a grid that they lie over, those that reach highest first.
+/// Faces that look up less than this are not asked: what lets a ball down rests on a face that looks up, or on an edge or corner of one, for the mesh is closed.
+const UP: f64 = 1e-7;
+
+/// A triangle in a cell.
+#[derive(Clone, Copy)]
+struct Over {
+    /// How high it reaches there, mm.
+    top: f64,
+    triangle: u32,
+}
+
+/// Triangles that look up by the cells of a grid that they lie over, those that reach highest there first.
 struct Bins {
     /// Of each triangle, of length 1.
     normals: Vec<DVec3>,
-    tops: Vec<f64>,
     /// Of each triangle, seen from above: least and largest corner.
     boxes: Vec<[DVec2; 2]>,
     origin: DVec2,
     cell: f64,
     count: [usize; 2],
-    cells: Vec<Vec<u32>>,
+    cells: Vec<Vec<Over>>,
+}
+
+/// Does a triangle, seen from above, come into a rectangle? No line along one of its edges parts them (the separating axis theorem; those along the
+/// rectangle's edges do not).
+fn comes_into(c: &[DVec3; 3], [low, high]: [DVec2; 2]) -> bool {
+    let (middle, half) = (low.midpoint(high), (high - low) / 2.0 + 1e-9);
+    (0..3).all(|k| {
+        let (a, b, o) = (c[k].truncate(), c[(k + 1) % 3].truncate(), c[(k + 2) % 3].truncate());
+        let across = (b - a).perp();
+        let (edge, other) = (across.dot(a), across.dot(o));
+        let (m, reach) = (across.dot(middle), across.abs().dot(half));
+        m + reach >= edge.at_most(other) && m - reach <= edge.at_least(other)
+    })
 }
 
 impl Bins {
+    /// Least and largest corner of a cell.
+    fn rect(&self, i: usize, j: usize) -> [DVec2; 2] {
+        let low = self.origin + DVec2::new(i as f64, j as f64) * self.cell;
+        [low, low + self.cell]
+    }
     fn range(&self, low: DVec2, high: DVec2) -> [std::ops::RangeInclusive<usize>; 2] {
         [0, 1].map(|k| {
             let at = |v: f64| ((v - self.origin[k]) / self.cell).floor();
@@ -43,6 +71,8 @@ pub struct Ground<'a> {
     bins: Arc<Bins>,
     /// Of each face: is it one of those that are to be cut?
     wanted: Vec<bool>,
+    /// Of each cell: does one of them lie over it?
+    wants: Vec<bool>,
 }
 
 /// Where a cutter rests.
@@ -69,7 +99,6 @@ impl<'a> Ground<'a> {
         let flat = |t: usize| Box3::of(mesh.corners(t));
         let mut bins = Bins {
             normals: all().map(|t| mesh.normal(t).normalize_or_zero()).collect(),
-            tops: all().map(|t| flat(t).max.z).collect(),
             boxes: all().map(|t| [flat(t).min.truncate(), flat(t).max.truncate()]).collect(),
             origin: b.min.truncate(),
             cell,
@@ -77,22 +106,49 @@ impl<'a> Ground<'a> {
             cells: vec![Vec::new(); count[0] * count[1]],
         };
         for t in all() {
+            let n = bins.normals[t];
+            if n.z <= UP {
+                continue;
+            }
+            let (c, highest) = (mesh.corners(t), flat(t).max.z);
             let [low, high] = bins.boxes[t];
             let [is, js] = bins.range(low, high);
             for j in js {
-                is.clone().for_each(|i| bins.cells[j * count[0] + i].push(t as u32));
+                for i in is.clone() {
+                    let rect = bins.rect(i, j);
+                    if !comes_into(&c, rect) {
+                        continue;
+                    }
+                    // Its plane is highest in a corner of the cell.
+                    let (most, least) = (rect[1] - c[0].truncate(), rect[0] - c[0].truncate());
+                    let along = |k: usize| (-n[k] * most[k]).at_least(-n[k] * least[k]);
+                    let top = highest.at_most(c[0].z + (along(0) + along(1)) / n.z + 1e-9);
+                    bins.cells[j * count[0] + i].push(Over { top, triangle: t as u32 });
+                }
             }
         }
-        let tops = &bins.tops;
-        bins.cells.iter_mut().for_each(|c| c.sort_by(|a, b| tops[*b as usize].total_cmp(&tops[*a as usize])));
-        Ground { mesh, bins: Arc::new(bins), wanted: Vec::new() }
+        bins.cells.iter_mut().for_each(|c| c.sort_by(|a, b| b.top.total_cmp(&a.top)));
+        Ground { mesh, bins: Arc::new(bins), wanted: Vec::new(), wants: Vec::new() }
     }
 
     /// The same mesh with these faces to be cut.
     pub fn wanting(&self, faces: &[u32]) -> Ground<'a> {
         let mut wanted = vec![false; faces.iter().max().map_or(0, |f| *f as usize + 1)];
         faces.iter().for_each(|f| wanted[*f as usize] = true);
-        Ground { mesh: self.mesh, bins: self.bins.clone(), wanted }
+        let is =
+            |o: &Over| self.mesh.face.get(o.triangle as usize).and_then(|f| wanted.get(*f as usize)) == Some(&true);
+        let wants = self.bins.cells.iter().map(|c| c.iter().any(is)).collect();
+        Ground { mesh: self.mesh, bins: self.bins.clone(), wanted, wants }
+    }
+
+    /// May something that is to be cut lie within so much of a place, seen from above? Never no where it does.
+    pub fn near_wanted(&self, p: DVec2, within: f64) -> bool {
+        let [is, mut js] = self.bins.range(p - within, p + within);
+        let close = |i: usize, j: usize| {
+            let [low, high] = self.bins.rect(i, j);
+            self.wants[j * self.bins.count[0] + i] && p.clamp(low, high).distance_squared(p) <= within * within
+        };
+        !self.wants.is_empty() && js.any(|j| is.clone().any(|i| close(i, j)))
     }
 
     /// Where a ball of a radius rests whose axis stands at `p`; nothing where nothing lies below it.
@@ -104,10 +160,10 @@ impl<'a> Ground<'a> {
             for i in is.clone() {
                 let k = j * self.bins.count[0] + i;
                 let Some(&first) = self.bins.cells[k].first() else { continue };
-                let low = self.bins.origin + DVec2::new(i as f64, j as f64) * self.bins.cell;
-                let d2 = p.clamp(low, low + self.bins.cell).distance_squared(p);
+                let [low, high] = self.bins.rect(i, j);
+                let d2 = p.clamp(low, high).distance_squared(p);
                 if d2 < radius * radius {
-                    cells.push((self.bins.tops[first as usize] - radius + (radius * radius - d2).sqrt(), k));
+                    cells.push((first.top - radius + (radius * radius - d2).sqrt(), k));
                 }
             }
         }
@@ -123,16 +179,16 @@ impl<'a> Ground<'a> {
     }
 
     fn in_cell(&self, k: usize, p: DVec2, r: f64, best: &mut Option<Rest>) {
-        for &t in &self.bins.cells[k] {
-            let (t, least) = (t as usize, best.map_or(f64::NEG_INFINITY, |b| b.tip - 1e-7));
+        for o in &self.bins.cells[k] {
+            let (t, least) = (o.triangle as usize, best.map_or(f64::NEG_INFINITY, |b| b.tip - 1e-7));
             // The tip is never higher than what it touches …
-            if self.bins.tops[t] < least {
+            if o.top < least {
                 break;
             }
             // … and lower by the ball's height so far from its axis.
             let [low, high] = self.bins.boxes[t];
             let d2 = p.clamp(low, high).distance_squared(p);
-            if d2 < r * r && self.bins.tops[t] - r + (r * r - d2).sqrt() >= least {
+            if d2 < r * r && o.top - r + (r * r - d2).sqrt() >= least {
                 self.on(t, p, r, best);
             }
         }
@@ -144,17 +200,17 @@ impl<'a> Ground<'a> {
         let [is, js] = self.bins.range(p - radius, p + radius);
         for j in js {
             for i in is.clone() {
-                let corner = self.bins.origin + DVec2::new(i as f64, j as f64) * self.bins.cell;
-                if p.clamp(corner, corner + self.bins.cell).distance(p) >= radius {
+                let [low, high] = self.bins.rect(i, j);
+                if p.clamp(low, high).distance(p) >= radius {
                     continue;
                 }
-                for &t in &self.bins.cells[j * self.bins.count[0] + i] {
-                    if best.is_some_and(|b| self.bins.tops[t as usize] <= b) {
+                for o in &self.bins.cells[j * self.bins.count[0] + i] {
+                    if best.is_some_and(|b| o.top <= b) {
                         break;
                     }
-                    let [low, high] = self.bins.boxes[t as usize];
+                    let [low, high] = self.bins.boxes[o.triangle as usize];
                     if p.clamp(low, high).distance(p) < radius {
-                        best = Some(self.bins.tops[t as usize]);
+                        best = Some(o.top);
                     }
                 }
             }

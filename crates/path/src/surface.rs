@@ -94,6 +94,9 @@ impl Finish<'_> {
     }
     /// The cutter rests on what is wanted, and may.
     fn at(&self, p: DVec2) -> Option<At> {
+        if !self.ground.near_wanted(p, self.radius) {
+            return None;
+        }
         self.rest(p).filter(|r| r.wanted && (self.may)(p.extend(r.tip))).map(|r| At { tip: r.tip, normal: r.normal })
     }
 
@@ -194,9 +197,11 @@ impl Finish<'_> {
         let size = self.high - self.low;
         let count = [size.x, size.y].map(|l| (l / g).ceil().at_least(1.0) as usize + 1);
         let node = |i: usize, j: usize| self.low + DVec2::new(i as f64, j as f64) * g;
+        // Lines lie in cells of which a corner rests on what is wanted: nobody asks what is farther away.
+        let asked = |p: &DVec2| self.ground.near_wanted(*p, self.radius + 2.0 * g);
         let rests: Vec<Option<Rest>> = (0..count[0] * count[1])
             .into_par_iter()
-            .map(|k| self.rest(node(k % count[0], k / count[0])).filter(|r| r.tip > f64::NEG_INFINITY))
+            .map(|k| Some(node(k % count[0], k / count[0])).filter(asked).and_then(|p| self.rest(p)))
             .collect();
         let steep = |r: &Rest| r.wanted && r.normal.z <= STEEP;
         let all: Vec<&Rest> = rests.iter().flatten().filter(|r| steep(r)).collect();

@@ -13,6 +13,7 @@ pub trait Sure {
 }
 
 impl Sure for f64 {
+    #[inline]
     fn at_least(self, floor: f64) -> f64 {
         if self.is_nan() || floor.is_nan() {
             f64::NAN
@@ -22,6 +23,7 @@ impl Sure for f64 {
             self
         }
     }
+    #[inline]
     fn at_most(self, cap: f64) -> f64 {
         if self.is_nan() || cap.is_nan() {
             f64::NAN

@@ -8,6 +8,7 @@ pub mod answer;
 pub mod at_machine;
 pub mod card;
 pub mod caution;
+pub mod faults;
 pub mod log;
 pub mod make;
 pub mod reach;

@@ -29,14 +29,14 @@ pub struct Crew {
     /// This program.
     pub program: PathBuf,
     /// How many work on plans. One more only recognises parts, so that nobody at a screen waits for another's plan; one
-    /// compares ways, behind all others.
+    /// compares ways and tries faults, behind all others.
     pub plans: usize,
 }
 
 fn kinds(only: Option<Kind>) -> &'static str {
     match only {
         Some(Kind::Part) => "part",
-        Some(Kind::Compare) => "compare",
+        Some(Kind::Compare | Kind::WhatIf) => "compare",
         Some(Kind::Plan) | None => "all",
     }
 }

@@ -27,6 +27,8 @@ pub enum Kind {
     Plan,
     /// Other whole ways beside the plan. Nobody waits for it; who works on it steps back for all others.
     Compare,
+    /// Faults at the machine, each tried on the plan: behind even that.
+    WhatIf,
 }
 
 impl Kind {
@@ -35,12 +37,14 @@ impl Kind {
             Kind::Part => "part",
             Kind::Plan => "plan",
             Kind::Compare => "compare",
+            Kind::WhatIf => "what-if",
         }
     }
     fn of(word: &str) -> Kind {
         match word {
             "part" => Kind::Part,
             "compare" => Kind::Compare,
+            "what-if" => Kind::WhatIf,
             _ => Kind::Plan,
         }
     }
@@ -61,17 +65,25 @@ pub struct Claim {
 
 /// Ask for the plan of a revision; older work on the same job is no longer wanted.
 pub fn ask(c: &mut Conn, job: i64, revision: i64, person: Option<i64>) -> Result<(), Fault> {
-    end_all(c, job, Kind::Compare)?;
+    end_behind(c, job)?;
     for_job(c, job, Kind::Plan, revision, person)
 }
 
-/// Ask for the other ways of a revision, unless somebody did already.
-pub fn ask_compare(c: &mut Conn, job: i64, revision: i64, person: Option<i64>) -> Result<(), Fault> {
-    if !alive(c, job, revision, Kind::Compare)? {
-        return for_job(c, job, Kind::Compare, revision, person);
+/// What nobody waits for is no longer wanted.
+fn end_behind(c: &mut Conn, job: i64) -> Result<(), Fault> {
+    BEHIND.iter().try_for_each(|k| end_all(c, job, *k))
+}
+
+/// What one worker does behind all others.
+const BEHIND: [Kind; 2] = [Kind::Compare, Kind::WhatIf];
+
+/// Ask for what is done behind all else of a revision, unless somebody did already.
+pub fn ask_behind(c: &mut Conn, job: i64, revision: i64, kind: Kind, person: Option<i64>) -> Result<(), Fault> {
+    if !alive(c, job, revision, kind)? {
+        return for_job(c, job, kind, revision, person);
     }
     // Somebody looks at it now: it is theirs, and takes its turn among what people want.
-    let waits = tasks::job_id.eq(job).and(tasks::kind.eq(Kind::Compare.word())).and(tasks::state.eq("queued"));
+    let waits = tasks::job_id.eq(job).and(tasks::kind.eq(kind.word())).and(tasks::state.eq("queued"));
     if person.is_some() {
         diesel::update(tasks::table.filter(waits.and(tasks::person_id.is_null())))
             .set(tasks::person_id.eq(person))
@@ -86,6 +98,13 @@ fn alive(c: &mut Conn, job: i64, revision: i64, kind: Kind) -> Result<bool, Faul
     let alive = tasks::state.eq_any(["queued", "running"]).and(tasks::stop.eq(false));
     let there: i64 = tasks::table.filter(mine.and(alive)).count().get_result(c)?;
     Ok(there > 0)
+}
+
+/// Do whole ways wait to be compared? Whoever tries faults gives way to them.
+pub fn ways_wait(c: &mut Conn) -> Result<bool, Fault> {
+    let waits = tasks::kind.eq(Kind::Compare.word()).and(tasks::state.eq("queued"));
+    let n: i64 = tasks::table.filter(waits).count().get_result(c)?;
+    Ok(n > 0)
 }
 
 /// Ask for what is seen of the part, unless somebody did already.
@@ -119,18 +138,21 @@ fn for_job(c: &mut Conn, job: i64, kind: Kind, revision: i64, person: Option<i64
     job_changed(c, job)
 }
 
-/// Whose turn it is of those who wait (id, kind, person; the oldest first): what somebody sees soon goes before plans, and of the people the one
-/// whose last turn is longest ago; of theirs the oldest.
+/// Whose turn it is of those who wait (id, kind, person; the oldest first): what somebody sees soon goes before plans, whole ways before faults, and of
+/// the people the one whose last turn is longest ago; of theirs the oldest.
 pub fn turn(waiting: &[(i64, Kind, Option<i64>)], last: &BTreeMap<Option<i64>, NaiveDateTime>) -> Option<i64> {
-    let first = waiting.iter().min_by_key(|(id, kind, who)| (*kind != Kind::Part, last.get(who).copied(), *id))?;
+    let first = waiting
+        .iter()
+        .min_by_key(|(id, kind, who)| (*kind != Kind::Part, *kind == Kind::WhatIf, last.get(who).copied(), *id))?;
     Some(first.0)
 }
 
-/// Take the task of whoever's turn it is, or one whose worker fell silent. Only `kind`, where one is given.
+/// Take the task of whoever's turn it is, or one whose worker fell silent. Only `kind`, where one is given: with the ways go the faults.
 pub fn claim(c: &mut Conn, worker: &str, only: Option<Kind>) -> Result<Option<Claim>, Fault> {
     let silent = now() - Duration::seconds(SILENT_S);
     let fallen = || tasks::state.eq("running").and(tasks::beat_at.lt(silent));
     let kinds: &[&str] = match only {
+        Some(k) if BEHIND.contains(&k) => &["compare", "what-if"],
         Some(k) => &[k.word()],
         None => &["part", "plan"],
     };
@@ -247,7 +269,7 @@ pub fn give_back(c: &mut Conn, worker: &str) -> Result<usize, Fault> {
 
 /// Stop a job's plan.
 pub fn stop(c: &mut Conn, job: i64) -> Result<(), Fault> {
-    end_all(c, job, Kind::Compare)?;
+    end_behind(c, job)?;
     let of = tasks::job_id.eq(job).and(tasks::kind.eq(Kind::Plan.word()));
     diesel::update(tasks::table.filter(of.and(tasks::state.eq("queued"))))
         .set(tasks::state.eq("stopped"))
@@ -279,5 +301,8 @@ mod tests {
         // What somebody looks at goes before plans.
         let both = [(1, Kind::Plan, Some(3)), (2, Kind::Part, Some(1))];
         assert_eq!(turn(&both, &last), Some(2));
+        // Faults are tried when no ways wait, whoever asked for them.
+        let behind = [(1, Kind::WhatIf, Some(3)), (2, Kind::Compare, Some(1))];
+        assert_eq!(turn(&behind, &last), Some(2));
     }
 }

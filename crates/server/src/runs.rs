@@ -133,6 +133,12 @@ pub fn begin(c: &mut Conn, me: &Me, id: i64, drawn: &(String, Vec<Drawing>)) -> 
     let shop = book::of_job(c, &job, &settled)?;
     let file = |k: usize| job_rows::program_of(&sheet, &job.title, k).map_or_else(String::new, |p| p.1);
     let mut made = card(&Planned { sheet: &sheet, shop: &shop, title: &job.title, file: &file }).map_err(Fault::Bad)?;
+    // Checks that its faults ask for, as far as they have been tried.
+    if let Some(key) = &job.sheet
+        && let Some(tried) = crate::work::what_ifs_kept(c, key)?
+    {
+        run::faults::onto(&mut made, &tried.rows);
+    }
     if job.sheet.as_ref() == Some(&drawn.0) {
         made.drawings.clone_from(&drawn.1);
     }

@@ -39,6 +39,7 @@ pub fn write(dir: &Path) -> Result<(), String> {
         crate::at_machine::MachineSays::export_all(&c),
         job::StockBench::export_all(&c),
         job::Comparison::export_all(&c),
+        job::what_if::WhatIfs::export_all(&c),
         crate::people::Me::export_all(&c),
         crate::people::SignIn::export_all(&c),
         crate::http::ShopChange::export_all(&c),

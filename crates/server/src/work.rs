@@ -12,6 +12,7 @@ use diesel::prelude::*;
 use intake::{Model, Reading};
 use job::cache::StageKey;
 use job::proving::{limits_of, setups_of};
+use job::what_if::WhatIfs;
 use job::{Cache, Desk, JobError, Settled};
 use part::Part;
 use shop::Shop;
@@ -39,6 +40,10 @@ impl Names {
     /// The other whole ways: all of them, or as far as they are.
     pub fn ways(&self, done: bool) -> String {
         format!("ways{}-{}", if done { "" } else { "-so-far" }, self.0)
+    }
+    /// Faults at the machine: all of them, or as far as they are.
+    pub fn what_ifs(&self, done: bool) -> String {
+        format!("what-if{}-{}", if done { "" } else { "-so-far" }, self.0)
     }
     /// The stock as planned after one setup, from 0, in layers.
     pub fn stock(&self, setup: usize) -> String {
@@ -165,7 +170,8 @@ struct Order {
 /// A worker that is told to stop and does not hear it for this long is ended, with its process.
 const DEAF: Duration = Duration::from_millis(1300);
 /// How long a task may take, s.
-const LONGEST: [(Kind, u64); 3] = [(Kind::Part, 60), (Kind::Plan, 30 * 60), (Kind::Compare, 60 * 60)];
+const LONGEST: [(Kind, u64); 4] =
+    [(Kind::Part, 60), (Kind::Plan, 30 * 60), (Kind::Compare, 60 * 60), (Kind::WhatIf, 60 * 60)];
 /// With this code a worker's process ends that had to be broken off.
 pub const BROKEN_OFF: i32 = 75;
 
@@ -250,6 +256,7 @@ fn one(db: &Db, name: &str, reader: &Path, claim: &Claim, shutdown: &AtomicBool)
         let done = std::panic::catch_unwind(AssertUnwindSafe(|| match claim.kind {
             Kind::Plan => plan(db, reader, claim, &heart.stop, &heard),
             Kind::Compare => compare(db, reader, claim, &heart.stop, &heard),
+            Kind::WhatIf => what_if(db, reader, claim, &heart.stop, &heard),
             Kind::Part => {
                 let o = order(db, claim)?;
                 Ok(see_part(db, reader, &o.job, &o.settled, &o.shop)?)
@@ -263,6 +270,7 @@ fn one(db: &Db, name: &str, reader: &Path, claim: &Claim, shutdown: &AtomicBool)
         // A worker that shuts down gives its task back.
         Ok(Err(Outcome::Stopped)) if shutdown.load(Ordering::Relaxed) => ("queued", None),
         Ok(Err(Outcome::Stopped)) => ("stopped", None),
+        Ok(Err(Outcome::GivesWay)) => ("queued", None),
         Ok(Err(Outcome::Refused(why))) => ("failed", Some(why)),
         // The database was away for a moment, which is nobody's fault: it waits again.
         Ok(Err(Outcome::Fault(f @ (Fault::Away(_) | Fault::Again(_))))) => {
@@ -292,6 +300,8 @@ fn one(db: &Db, name: &str, reader: &Path, claim: &Claim, shutdown: &AtomicBool)
 
 enum Outcome {
     Stopped,
+    /// Others go first; what is done is kept.
+    GivesWay,
     Refused(String),
     Fault(Fault),
 }
@@ -369,11 +379,12 @@ fn plan(
         let (part, planned, proof) = worked_out(db, reader, &o, &desk)?;
         desk.tell("card", 0.0)?;
         let sheet = job::sheet::sheet(&part, &planned.plan, &proof, &o.shop, &o.settled);
-        let strip = job::sheet::strip(&planned.plan, &proof, &o.shop);
+        let mut strip = job::sheet::strip(&planned.plan, &proof, &o.shop);
         let setups = setups_of(&planned.plan)?;
         let scheme = &planned.plan.scheme;
         let motion = limits_of(&o.shop.machine).motion;
         let histories = proof::histories(&scheme.stock, scheme.bar.as_ref(), &setups, &motion, COLUMNS);
+        job::sheet::mark_no_return(&mut strip, &planned.plan, &histories);
         desk.tell("card", 0.8)?;
         let json = |v: serde_json::Result<Vec<u8>>| v.map_err(|e| Fault::internal(e.to_string()));
         cache.put(&names.strip(), &json(serde_json::to_vec(&strip))?);
@@ -404,12 +415,88 @@ fn plan(
                 .execute(c)?;
             crate::watch::job_changed(c, job.id)?;
         }
-        if now == key && !blobs::is_there(c, &names.ways(true))? {
-            queue::ask_compare(c, job.id, job.revision, None)?;
+        if now == key {
+            ask_behind(c, &names, job.id, job.revision)?;
         }
         Ok(())
     })?;
     Ok(())
+}
+
+/// What there is to do of a plan when nobody waits for anything: the other ways, then the faults.
+fn ask_behind(c: &mut Conn, names: &Names, job: i64, revision: i64) -> Result<(), Fault> {
+    for (kind, name) in [(Kind::Compare, names.ways(true)), (Kind::WhatIf, names.what_ifs(true))] {
+        if !blobs::is_there(c, &name)? {
+            queue::ask_behind(c, job, revision, kind, None)?;
+        }
+    }
+    Ok(())
+}
+
+/// The faults of a job's plan. It gives way to ways that are to be compared, and goes on later where it was.
+fn what_if(
+    db: &Db,
+    reader: &Path,
+    claim: &Claim,
+    stop: &AtomicBool,
+    heard: &(dyn Fn(&'static str, f64) + Sync),
+) -> Result<(), Outcome> {
+    let o = whole_order(db, reader, claim)?;
+    let names = Names::of(&sheet_key(&o.job.model, &o.shop, &o.job.title, &o.settled));
+    if db.act(|c| blobs::is_there(c, &names.what_ifs(true)))? {
+        return Ok(());
+    }
+    let known = db.act(|c| blobs::get(c, &names.what_ifs(false)))?;
+    let mut known: WhatIfs = known.and_then(|b| serde_json::from_slice(&b).ok()).unwrap_or_default();
+    let cache = DbCache(db.clone());
+    let desk = Desk { model: read_as(&o.job, &o.settled), cache: &cache, stop, heard };
+    let (part, planned, proof) = worked_out(db, reader, &o, &desk)?;
+    let put = |name: String, v: &WhatIfs| {
+        if let Ok(json) = serde_json::to_vec(v) {
+            cache.put(&name, &json);
+        }
+    };
+    // Where nothing is proved there is nothing to compare with.
+    if proof.passed() {
+        let mut gives_way = false;
+        let mut so_far = |now: &WhatIfs| {
+            put(names.what_ifs(false), now);
+            gives_way = db.act(queue::ways_wait).unwrap_or(false);
+            !gives_way
+        };
+        let all = job::what_if::of_plan(&part, &planned.plan, &o.shop, known.rows, &desk, &mut so_far);
+        known = match all {
+            Err(_) if gives_way => return Err(Outcome::GivesWay),
+            all => all?,
+        };
+    } else {
+        known = WhatIfs { done: true, ..WhatIfs::default() };
+    }
+    put(names.what_ifs(true), &known);
+    db.act(|c| crate::watch::job_changed(c, o.job.id))?;
+    Ok(())
+}
+
+/// The faults of a sheet as far as they were tried; none: not yet begun.
+pub fn what_ifs_kept(c: &mut Conn, key: &str) -> Result<Option<WhatIfs>, Fault> {
+    let names = Names::of(key);
+    for done in [true, false] {
+        if let Some(b) = blobs::get(c, &names.what_ifs(done))? {
+            return Ok(serde_json::from_slice(&b).ok());
+        }
+    }
+    Ok(None)
+}
+
+/// The faults of a job's plan as far as they were tried; those that were not are asked for.
+pub fn what_ifs_seen(c: &mut Conn, me: &Me, id: i64) -> Result<Option<WhatIfs>, Fault> {
+    let job = job_rows::of(c, me, id)?;
+    let key = job.sheet.clone().ok_or(Fault::NotYet("The first plan of this job is still being worked out"))?;
+    let kept = what_ifs_kept(c, &key)?;
+    if kept.as_ref().is_none_or(|k| !k.done) && job_rows::sheet_is_newest(&job) {
+        queue::ask_behind(c, id, job.revision, Kind::WhatIf, Some(me.id))?;
+    }
+    Ok(kept)
 }
 
 /// The other whole ways of a job beside its plan. What of them the plan has made is at hand.
@@ -452,7 +539,7 @@ pub fn ways_seen(c: &mut Conn, me: &Me, id: i64) -> Result<Option<job::Compariso
     }
     // It was tidied away, or stopped.
     if job_rows::sheet_is_newest(&job) {
-        queue::ask_compare(c, id, job.revision, Some(me.id))?;
+        queue::ask_behind(c, id, job.revision, Kind::Compare, Some(me.id))?;
     }
     Ok(blobs::get(c, &Names::of(&key).ways(false))?.and_then(read))
 }

@@ -49,8 +49,8 @@ fn contents(c: &mut Conn) -> BTreeMap<String, Vec<String>> {
         let kept = match t.as_str() {
             "blobs" => " WHERE kept = 1",
             "blob_pieces" => " WHERE name IN (SELECT name FROM blobs WHERE kept = 1)",
-            // Other ways are looked at behind all else, and asked for again by whoever wants to see them.
-            "tasks" => " WHERE kind <> 'compare'",
+            // Other ways and faults are looked at behind all else, and asked for again by whoever wants to see them.
+            "tasks" => " WHERE kind IN ('plan', 'part')",
             _ => "",
         };
         let rows: Vec<Line> =

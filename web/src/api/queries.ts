@@ -6,6 +6,7 @@ import type {
   BenchPage,
   BookSheet,
   Comparison,
+  WhatIfs,
   Cut,
   Edit,
   FormsSheet,
@@ -117,10 +118,26 @@ export const waysQuery = (id: number, revision: number | null) =>
     refetchInterval: (q) => (q.state.data?.done ? false : 1500),
     ...forever,
   });
+/** Faults at the machine, tried one after the other when nothing else is to do. */
+export const whatIfQuery = (id: number, revision: number | null) =>
+  queryOptions({
+    queryKey: ['what-if', id, revision],
+    queryFn: () => api.get<WhatIfs | null>(`/api/jobs/${id}/what-if`),
+    enabled: revision !== null,
+    refetchInterval: (q) => (q.state.data?.done ? false : 2500),
+    ...forever,
+  });
 export const stripQuery = (id: number, revision: number | null) =>
   queryOptions({
     queryKey: ['strip', id, revision],
-    queryFn: () => api.get<Strip>(`/api/jobs/${id}/strip`),
+    queryFn: async () => {
+      const s = await api.get<Strip>(`/api/jobs/${id}/strip`);
+      // One that an older build of the house made.
+      return {
+        ...s,
+        setups: s.setups.map((t) => ({ ...t, no_return: (t.no_return as typeof t.no_return | undefined) ?? [] })),
+      };
+    },
     enabled: revision !== null,
     ...forever,
   });

@@ -55,6 +55,16 @@ const Box = styled.div`
     font-size: 14px;
     pointer-events: none;
   }
+  /* A point of no return: a bar with a barb that points back. */
+  .end-of {
+    position: absolute;
+    top: 98px;
+    height: 26px;
+    width: 9px;
+    margin-left: -9px;
+    border-right: 3px solid ${(p) => p.theme.ink};
+    border-top: 3px solid ${(p) => p.theme.ink};
+  }
   .foot {
     position: absolute;
     left: 16px;
@@ -215,6 +225,12 @@ export function ProofStrip({ strip, cursor, findings }: Props) {
       .filter((f) => f.line && f.severity !== 'note' && f.setup === `side ${n + 1}`)
       .map((f) => ({ f, x: ((here + atLine(s, f.line ?? 0)) / all) * width }));
   });
+  start = 0;
+  const ends = strip.setups.flatMap((s) => {
+    const here = start;
+    start += s.seconds;
+    return s.no_return.map((n) => ({ n, x: ((here + n.at) / all) * width }));
+  });
   const words = `${clock(toTotal(strip, at))} of ${clock(all)}, side ${at.setup + 1}${op ? `, ${op.word} with T${op.tool}` : ''}`;
   return (
     <Box
@@ -245,6 +261,16 @@ export function ProofStrip({ strip, cursor, findings }: Props) {
         <span className="flag" key={f.id} style={{ left: 16 + x }} aria-hidden title={f.what}>
           ⚑
         </span>
+      ))}
+      {ends.map(({ n, x }) => (
+        <i
+          className="end-of"
+          key={`${x} ${n.words}`}
+          style={{ left: 16 + x }}
+          aria-hidden
+          title={n.words}
+          data-no-return
+        />
       ))}
       <div className="needle" style={{ left: 16 + (toTotal(strip, at) / all) * width }} />
       <div className="foot">

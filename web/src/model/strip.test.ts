@@ -15,6 +15,7 @@ const setup = (end: number[]) => ({
   y: end.map(() => 0),
   z: end.map(() => 0),
   arc: end.map(() => [0, 0, 0] as [number, number, number]),
+  no_return: [],
   ledger: { cutting: 0, air: 0, changes: 0 },
 });
 const strip: Strip = { usable_kw: 1, setups: [setup([1, 2, 4]), setup([3])] };

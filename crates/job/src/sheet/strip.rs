@@ -67,6 +67,9 @@ pub struct StripSetup {
     pub arc: Vec<[f64; 3]>,
     /// Where the minutes go.
     pub ledger: Ledger,
+    /// Points of no return that lie in the program, in order of time.
+    #[serde(default)]
+    pub no_return: Vec<super::NoReturn>,
 }
 
 fn short(v: f64) -> f64 {

@@ -27,3 +27,4 @@ mod straps;
 mod surfaces;
 mod threads;
 mod tilted;
+mod what_if;

@@ -42,6 +42,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(again)
         .service(sheet)
         .service(ways)
+        .service(what_if)
         .service(strip)
         .service(history)
         .service(part_route)
@@ -294,6 +295,13 @@ async fn sheet(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Result<
 async fn ways(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Option<job::Comparison>> {
     let id = *id;
     Ok(Json(house.db.run(move |c| crate::work::ways_seen(c, &me, id)).await?))
+}
+
+/// Faults at the machine, each tried on the plan, as far as they are; none: not begun.
+#[get("/api/jobs/{id}/what-if")]
+async fn what_if(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Option<job::what_if::WhatIfs>> {
+    let id = *id;
+    Ok(Json(house.db.run(move |c| crate::work::what_ifs_seen(c, &me, id)).await?))
 }
 
 #[get("/api/jobs/{id}/strip")]

@@ -85,7 +85,19 @@ fn each_route_keeps_to_its_own_shop() {
     let carla = Person::of(&h, "carla", "another-password");
     assert_eq!(carla.json("/api/jobs")["jobs"], json!([]));
     let at = format!("/api/jobs/{job}");
-    for path in ["", "/sheet", "/strip", "/ways", "/history/0", "/mesh", "/picture", "/model", "/events", "/issued/1"] {
+    for path in [
+        "",
+        "/sheet",
+        "/strip",
+        "/ways",
+        "/what-if",
+        "/history/0",
+        "/mesh",
+        "/picture",
+        "/model",
+        "/events",
+        "/issued/1",
+    ] {
         assert_eq!(carla.get(&format!("{at}{path}")).status(), 404, "{path}");
     }
     assert_eq!(carla.decide(job, 0, json!({"about": "material", "id": null})).status(), 404);

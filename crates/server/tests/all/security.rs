@@ -82,6 +82,7 @@ const ROUTES: &[(&str, &str, Open, &str)] = &[
     ("get", "/api/jobs/{id}/stock", Open::Job, ""),
     ("get", "/api/jobs/{id}/strip", Open::Job, ""),
     ("get", "/api/jobs/{id}/ways", Open::Job, ""),
+    ("get", "/api/jobs/{id}/what-if", Open::Job, ""),
     ("post", "/api/jobs/{id}/again", Open::Job, ""),
     ("post", "/api/jobs/{id}/beside/{solid}", Open::Job, ""),
     ("post", "/api/jobs/{id}/decisions", Open::Job, r#"{"revision":0,"decision":{"about":"material","id":null}}"#),

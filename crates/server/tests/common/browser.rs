@@ -115,6 +115,11 @@ impl Browser {
         .await
     }
 
+    /// The same for what hangs on a plan.
+    pub async fn js_until_slow(&self, script: &str) {
+        self.until(FOR_A_PLAN, script, || async { (self.js(script).await == json!(true)).then_some(()) }).await;
+    }
+
     async fn until<T, F: Future<Output = Option<T>>>(&self, patience: u64, what: &str, f: impl Fn() -> F) -> T {
         let start = Instant::now();
         loop {

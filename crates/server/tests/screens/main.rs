@@ -7,6 +7,7 @@ mod holding;
 mod keeping;
 mod program;
 mod run;
+mod what_if;
 
 use common::browser::Browser;
 use common::{House, part, root};

@@ -8,6 +8,7 @@ import { FindingRow } from '../../parts/FindingRow';
 import { grounds, Num } from '../../parts/Number';
 import { Stamp } from '../../parts/Stamp';
 import { Take } from '../../parts/Take';
+import { WhatIfSection } from './WhatIf';
 
 const Bar = styled.div`
   display: flex;
@@ -116,6 +117,7 @@ export function ProofTicket() {
           ))}
         </Rows>
       </Section>
+      <WhatIfSection />
       <Section aria-label="Files to take along">
         <h2>Stock as planned, to take along</h2>
         {sheet.sides.map((x, k) => (
