@@ -7,7 +7,7 @@ use job::what_if::{Check, WhatIf};
 pub fn onto(card: &mut Card, rows: &[WhatIf]) {
     let mut told: Vec<(&str, Check)> = Vec::new();
     let mut worst: Vec<&WhatIf> = rows.iter().filter(|r| r.proposed && r.gravity > 0).collect();
-    worst.sort_by(|a, b| b.gravity.cmp(&a.gravity));
+    worst.sort_by_key(|r| std::cmp::Reverse(r.gravity));
     for r in worst {
         let Some(setup) = r.setup.as_deref() else { continue };
         if told.contains(&(setup, r.check)) {

@@ -149,6 +149,9 @@ fn command() -> Result<(), String> {
     }
 }
 
+/// So long after it listens a house hears signals at the latest.
+const HEARS_SIGNALS: std::time::Duration = std::time::Duration::from_millis(500);
+
 /// Serve until told to stop: the web, its workers, who watches and who keeps house.
 fn open_house(listen: &str, web: PathBuf, reader: PathBuf) -> Result<(), String> {
     let address: SocketAddr =
@@ -192,7 +195,11 @@ fn open_house(listen: &str, web: PathBuf, reader: PathBuf) -> Result<(), String>
     let at_database = database()?;
     let backups = std::env::var_os("GOLDCHIP_BACKUPS").filter(|d| !d.is_empty()).map(PathBuf::from);
     let (keeper, its_stop) = (Keeper { db: db.clone(), address: at_database, backups }, stop.clone());
-    let keeping_house = std::thread::spawn(move || keeper.keep(&its_stop));
+    let keeping_house = std::thread::spawn(move || {
+        // Not before the house hears signals: one that ends it outright would leave a backup half made.
+        std::thread::sleep(HEARS_SIGNALS);
+        keeper.keep(&its_stop);
+    });
     let lookers = Arc::new(Lookers::new(&reader));
     let machine = std::env::var("GOLDCHIP_MACHINE").ok().filter(|m| !m.is_empty());
     let machine = machine.map(|m| machine::Link::to(&m).map_err(|e| format!("GOLDCHIP_MACHINE: {e}"))).transpose()?;

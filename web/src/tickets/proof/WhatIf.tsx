@@ -156,8 +156,11 @@ export function WhatIfSection() {
         <Quiet>Nothing is tried on programs that may not run: mend the stops first.</Quiet>
       ) : q.error ? (
         <p role="alert">The faults cannot be loaded: {q.error.message}</p>
-      ) : !all ? (
-        <Quiet>Other cutters, lengths, zeros, a chip under the piece: each is tried when the machine has time.</Quiet>
+      ) : !all || (all.rows.length === 0 && !all.done) ? (
+        <Quiet>
+          Other cutters, lengths, zeros, a chip under the piece: each is tried on these programs when nothing else is to
+          be worked out. It comes here by itself.
+        </Quiet>
       ) : (
         <Tried all={all} />
       )}
