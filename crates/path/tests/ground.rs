@@ -10,10 +10,8 @@ fn hills(rng: &mut Rng, n: usize, side: f64) -> TriMesh {
     let step = side / n as f64;
     let mut heights: Vec<f64> = (0..(n + 1) * (n + 1)).map(|_| 6.0 * rng.f64()).collect();
     // Some of it flat, as most parts are.
-    for k in 0..(n + 1) * (n + 1) {
-        if k % (n + 1) < n / 2 {
-            heights[k] = 3.0;
-        }
+    for (_, h) in heights.iter_mut().enumerate().filter(|(k, _)| k % (n + 1) < n / 2) {
+        *h = 3.0;
     }
     let at = |i: usize, j: usize, z: f64| DVec3::new(i as f64 * step, j as f64 * step, z);
     let top = |i: usize, j: usize| at(i, j, heights[j * (n + 1) + i]);
