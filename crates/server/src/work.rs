@@ -255,8 +255,8 @@ fn one(db: &Db, name: &str, reader: &Path, claim: &Claim, shutdown: &AtomicBool)
         };
         let done = std::panic::catch_unwind(AssertUnwindSafe(|| match claim.kind {
             Kind::Plan => plan(db, reader, claim, &heart.stop, &heard),
-            Kind::Compare => compare(db, reader, claim, &heart.stop, &heard),
-            Kind::WhatIf => what_if(db, reader, claim, &heart.stop, &heard),
+            Kind::Compare => behind(db, reader, claim, &heart.stop, &heard, |n| n.ways(true), compare),
+            Kind::WhatIf => behind(db, reader, claim, &heart.stop, &heard, |n| n.what_ifs(true), what_if),
             Kind::Part => {
                 let o = order(db, claim)?;
                 Ok(see_part(db, reader, &o.job, &o.settled, &o.shop)?)
@@ -433,47 +433,69 @@ fn ask_behind(c: &mut Conn, names: &Names, job: i64, revision: i64) -> Result<()
     Ok(())
 }
 
-/// The faults of a job's plan. It gives way to ways that are to be compared, and goes on later where it was.
-fn what_if(
+/// A job's plan with all that is at hand to go on from it.
+struct AtHand<'a> {
+    o: &'a Order,
+    names: &'a Names,
+    desk: &'a Desk<'a>,
+    part: Part,
+    planned: job::Planned,
+    proof: proof::Proof,
+}
+
+impl AtHand<'_> {
+    fn put<T: serde::Serialize>(&self, name: &str, v: &T) {
+        if let Ok(json) = serde_json::to_vec(v) {
+            self.desk.cache.put(name, &json);
+        }
+    }
+}
+
+/// Work that goes on from a plan, unless what it ends in is there. What of it the plan has made is at hand.
+fn behind(
     db: &Db,
     reader: &Path,
     claim: &Claim,
     stop: &AtomicBool,
     heard: &(dyn Fn(&'static str, f64) + Sync),
+    end: fn(&Names) -> String,
+    work: fn(&Db, &AtHand) -> Result<(), Outcome>,
 ) -> Result<(), Outcome> {
     let o = whole_order(db, reader, claim)?;
     let names = Names::of(&sheet_key(&o.job.model, &o.shop, &o.job.title, &o.settled));
-    if db.act(|c| blobs::is_there(c, &names.what_ifs(true)))? {
+    if db.act(|c| blobs::is_there(c, &end(&names)))? {
         return Ok(());
     }
-    let known = db.act(|c| blobs::get(c, &names.what_ifs(false)))?;
-    let mut known: WhatIfs = known.and_then(|b| serde_json::from_slice(&b).ok()).unwrap_or_default();
     let cache = DbCache(db.clone());
     let desk = Desk { model: read_as(&o.job, &o.settled), cache: &cache, stop, heard };
     let (part, planned, proof) = worked_out(db, reader, &o, &desk)?;
-    let put = |name: String, v: &WhatIfs| {
-        if let Ok(json) = serde_json::to_vec(v) {
-            cache.put(&name, &json);
-        }
-    };
+    work(db, &AtHand { o: &o, names: &names, desk: &desk, part, planned, proof })?;
+    db.act(|c| crate::watch::job_changed(c, o.job.id))?;
+    Ok(())
+}
+
+/// The faults of a job's plan. It gives way to ways that are to be compared, and goes on later where it was.
+fn what_if(db: &Db, at: &AtHand) -> Result<(), Outcome> {
     // Where nothing is proved there is nothing to compare with.
-    if proof.passed() {
+    let nothing = || WhatIfs { done: true, ..WhatIfs::default() };
+    let all = if at.proof.passed() {
+        let known = db.act(|c| blobs::get(c, &at.names.what_ifs(false)))?;
+        let known: WhatIfs = known.and_then(|b| serde_json::from_slice(&b).ok()).unwrap_or_default();
         let mut gives_way = false;
         let mut so_far = |now: &WhatIfs| {
-            put(names.what_ifs(false), now);
+            at.put(&at.names.what_ifs(false), now);
             gives_way = db.act(queue::ways_wait).unwrap_or(false);
             !gives_way
         };
-        let all = job::what_if::of_plan(&part, &planned.plan, &o.shop, known.rows, &desk, &mut so_far);
-        known = match all {
+        match job::what_if::of_plan(&at.part, &at.planned.plan, &at.o.shop, known.rows, at.desk, &mut so_far) {
             Err(_) if gives_way => return Err(Outcome::GivesWay),
+            Err(JobError::NotProved) => nothing(),
             all => all?,
-        };
+        }
     } else {
-        known = WhatIfs { done: true, ..WhatIfs::default() };
-    }
-    put(names.what_ifs(true), &known);
-    db.act(|c| crate::watch::job_changed(c, o.job.id))?;
+        nothing()
+    };
+    at.put(&at.names.what_ifs(true), &all);
     Ok(())
 }
 
@@ -499,32 +521,12 @@ pub fn what_ifs_seen(c: &mut Conn, me: &Me, id: i64) -> Result<Option<WhatIfs>, 
     Ok(kept)
 }
 
-/// The other whole ways of a job beside its plan. What of them the plan has made is at hand.
-fn compare(
-    db: &Db,
-    reader: &Path,
-    claim: &Claim,
-    stop: &AtomicBool,
-    heard: &(dyn Fn(&'static str, f64) + Sync),
-) -> Result<(), Outcome> {
-    let o = whole_order(db, reader, claim)?;
-    let names = Names::of(&sheet_key(&o.job.model, &o.shop, &o.job.title, &o.settled));
-    if db.act(|c| blobs::is_there(c, &names.ways(true)))? {
-        return Ok(());
-    }
-    let cache = DbCache(db.clone());
-    let desk = Desk { model: read_as(&o.job, &o.settled), cache: &cache, stop, heard };
-    let (part, planned, proof) = worked_out(db, reader, &o, &desk)?;
-    let here = job::Standing { plan: &planned.plan, proof: &proof };
-    let put = |name: String, c: &job::Comparison| {
-        if let Ok(json) = serde_json::to_vec(c) {
-            cache.put(&name, &json);
-        }
-    };
-    let mut so_far = |c: &job::Comparison| put(names.ways(false), c);
-    let all = job::compare_at(&part, &o.job.title, &o.shop, &o.settled, &here, &desk, &mut so_far)?;
-    put(names.ways(true), &all);
-    db.act(|c| crate::watch::job_changed(c, o.job.id))?;
+/// The other whole ways of a job beside its plan.
+fn compare(_: &Db, at: &AtHand) -> Result<(), Outcome> {
+    let here = job::Standing { plan: &at.planned.plan, proof: &at.proof };
+    let mut so_far = |c: &job::Comparison| at.put(&at.names.ways(false), c);
+    let all = job::compare_at(&at.part, &at.o.job.title, &at.o.shop, &at.o.settled, &here, at.desk, &mut so_far)?;
+    at.put(&at.names.ways(true), &all);
     Ok(())
 }
 

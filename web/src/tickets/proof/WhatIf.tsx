@@ -161,6 +161,8 @@ export function WhatIfSection() {
           Other cutters, lengths, zeros, a chip under the piece: each is tried on these programs when nothing else is to
           be worked out. It comes here by itself.
         </Quiet>
+      ) : all.of === 0 ? (
+        <Quiet>By itself this plan is not proved: there is nothing to compare faults with.</Quiet>
       ) : (
         <Tried all={all} />
       )}
