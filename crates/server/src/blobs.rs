@@ -31,6 +31,13 @@ pub fn put(c: &mut Conn, name: &str, bytes: &[u8], kept: bool) -> Result<(), Fau
     Ok(())
 }
 
+/// Keep the newest of a result that grows: under its name stood less.
+pub fn renew(c: &mut Conn, name: &str, bytes: &[u8]) -> Result<(), Fault> {
+    // Its pieces go with it.
+    diesel::delete(blobs::table.find(name)).execute(c)?;
+    put(c, name, bytes, false)
+}
+
 /// Read them again.
 pub fn get(c: &mut Conn, name: &str) -> Result<Option<Vec<u8>>, Fault> {
     let size: Option<i64> = blobs::table.find(name).select(blobs::size).first(c).optional()?;

@@ -449,6 +449,13 @@ impl AtHand<'_> {
             self.desk.cache.put(name, &json);
         }
     }
+    /// What is known so far of a result that grows.
+    fn grow<T: serde::Serialize>(&self, db: &Db, name: &str, v: &T) {
+        let kept = serde_json::to_vec(v).map(|json| db.act(|c| blobs::renew(c, name, &json)));
+        if let Ok(Err(e)) = kept {
+            tracing::warn!("what is known so far was not kept: {e:?}");
+        }
+    }
 }
 
 /// Work that goes on from a plan, unless what it ends in is there. What of it the plan has made is at hand.
@@ -483,7 +490,7 @@ fn what_if(db: &Db, at: &AtHand) -> Result<(), Outcome> {
         let known: WhatIfs = known.and_then(|b| serde_json::from_slice(&b).ok()).unwrap_or_default();
         let mut gives_way = false;
         let mut so_far = |now: &WhatIfs| {
-            at.put(&at.names.what_ifs(false), now);
+            at.grow(db, &at.names.what_ifs(false), now);
             gives_way = db.act(queue::ways_wait).unwrap_or(false);
             !gives_way
         };
@@ -522,9 +529,9 @@ pub fn what_ifs_seen(c: &mut Conn, me: &Me, id: i64) -> Result<Option<WhatIfs>, 
 }
 
 /// The other whole ways of a job beside its plan.
-fn compare(_: &Db, at: &AtHand) -> Result<(), Outcome> {
+fn compare(db: &Db, at: &AtHand) -> Result<(), Outcome> {
     let here = job::Standing { plan: &at.planned.plan, proof: &at.proof };
-    let mut so_far = |c: &job::Comparison| at.put(&at.names.ways(false), c);
+    let mut so_far = |c: &job::Comparison| at.grow(db, &at.names.ways(false), c);
     let all = job::compare_at(&at.part, &at.o.job.title, &at.o.shop, &at.o.settled, &here, at.desk, &mut so_far)?;
     at.put(&at.names.ways(true), &all);
     Ok(())

@@ -31,7 +31,21 @@ async fn faults_are_tried_unasked_and_shown_with_what_catches_them() {
     let b = signed_in(&h).await;
     b.go("/jobs/1/proof").await;
     b.fresh(0).await;
-    b.find_slow("[data-what-if=spoils]").await;
+    // They come one after the other, and each is kept at once.
+    b.find_slow("[data-what-if]").await;
+    let mut lengths: Vec<usize> = Vec::new();
+    loop {
+        let now = ida.json("/api/jobs/1/what-if");
+        let n = now["rows"].as_array().unwrap().len();
+        assert!(lengths.last().is_none_or(|l| *l <= n), "{lengths:?} {n}");
+        lengths.push(n);
+        if now["done"] == true {
+            break;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(300)).await;
+    }
+    lengths.dedup();
+    assert!(lengths.len() > 4 && lengths[0] < lengths[lengths.len() - 2], "{lengths:?}");
     // All of them, in time, without anybody asking.
     b.js_until_slow("return document.querySelector(\"section[aria-label='What if']\").innerText.includes(' faults tried on these programs')")
         .await;
