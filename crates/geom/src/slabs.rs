@@ -54,6 +54,19 @@ impl Slabs {
             }
         }
     }
+    /// Take `region` out between two heights: what stands above stays.
+    pub fn hollow(&mut self, region: &Region, z0: f64, z1: f64) {
+        if region.is_empty() {
+            return;
+        }
+        self.split_at(z0);
+        self.split_at(z1);
+        for s in &mut self.slabs {
+            if s.z0 > z0 - THIN && s.z1 < z1 + THIN {
+                s.section = s.section.minus(region).without_specks(1e-4);
+            }
+        }
+    }
     /// All material between two heights, seen from above.
     pub fn between(&self, z0: f64, z1: f64) -> Region {
         Region::union_all(self.slabs.iter().filter(|s| s.z1 > z0 + THIN && s.z0 < z1 - THIN).map(|s| &s.section))

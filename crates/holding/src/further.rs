@@ -8,6 +8,7 @@ use part::{Face, Part, Surface, View};
 use rayon::prelude::*;
 use reason::Sure;
 use serde::{Deserialize, Serialize};
+use shop::tool::{Tool, ToolKind};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// What a further side is for: places in part coordinates, each the middle of a cube of side `cell`.
@@ -160,9 +161,23 @@ fn shared(masks: &[u8], order: &[usize]) -> Vec<(usize, Vec<usize>)> {
 }
 
 /// `at_an_angle`: tilted sides that are held; what they see over what they are for is theirs.
-pub(crate) fn further(part: &Part, up: DVec3, at_an_angle: &[(DVec3, &Only)]) -> Vec<Further> {
+/// What cutters on a neck make from the first two sides is nobody else's.
+pub(crate) fn further(part: &Part, up: DVec3, crib: &[Tool], at_an_angle: &[(DVec3, &Only)]) -> Vec<Further> {
     let Hidden { view, frame, places: mut hidden, cell } = Hidden::along(part, up, 0.12);
     let b = view.bounds;
+    for d in [up, -up] {
+        let view = View::new(part, upright(d));
+        let (made, _) = part::made(&view, crib);
+        let zones: Vec<_> = made.iter().map(|u| (u, u.zone.grown(1.5 * cell, 0.02))).collect();
+        if zones.is_empty() {
+            continue;
+        }
+        let to = view.from_part.after(&frame);
+        hidden.retain(|p| {
+            let q = to.point(*p);
+            !zones.iter().any(|(u, zone)| q.z > u.low - cell && q.z < u.high + cell && zone.contains(q.truncate()))
+        });
+    }
     for (d, only) in at_an_angle {
         let theirs = sees(part, *d, cell);
         let view = View::new(part, upright(*d));
@@ -342,11 +357,15 @@ const DRAFT: f64 = 0.342;
 /// Tilted sides: directions at an angle from which an inclined flat is square to the spindle, or a slanted round lies open, where none of the sides square to the
 /// part (`ups`, that of the first side first) cuts it. The fewest that show all are taken, the one that shows most first. Where the crib has balls,
 /// drafts are theirs.
-pub(crate) fn slanted(part: &Part, ups: &[DVec3], balls: bool) -> Vec<Further> {
+pub(crate) fn slanted(part: &Part, ups: &[DVec3], crib: &[Tool]) -> Vec<Further> {
+    let balls = crib.iter().any(|t| t.kind == ToolKind::Ball);
     let directions = part::slants(part);
     if directions.is_empty() {
         return Vec::new();
     }
+    // Flanks of dovetails are cut upright.
+    let under = ups.iter().take(2).flat_map(|up| part::made(&View::new(part, upright(*up)), crib).1);
+    let under: BTreeSet<u32> = under.collect();
     let chamfered: BTreeSet<u32> =
         ups.iter().flat_map(|up| View::new(part, upright(*up)).chamfers(CHAMFER)).flat_map(|c| c.faces).collect();
     let seen: Vec<_> = ups.iter().take(2).map(|up| (*up, sees(part, *up, 0.4))).collect();
@@ -371,6 +390,9 @@ pub(crate) fn slanted(part: &Part, ups: &[DVec3], balls: bool) -> Vec<Further> {
         let holes = view.holes();
         let mine = |k: usize| {
             let f = &part.faces[k];
+            if under.contains(&(k as u32)) {
+                return false;
+            }
             match f.surface {
                 Surface::Plane { normal, .. } => {
                     let flat = normal.dot(d) > 1.0 - 1e-7 && f.area > SMALL && !chamfered.contains(&(k as u32));

@@ -1,8 +1,10 @@
 //! What a vise finds to hold on the second side: contact of both jaws with the finished walls, by rays across.
 
-use geom::{Box3, DVec2, DVec3, RayGrid};
+use geom::{Box3, DVec2, DVec3, RayGrid, Region};
 use part::{OFF_FLOOR, Surface, View};
 use reason::Sure;
+use shop::tool::{Tool, ToolKind};
+use std::collections::BTreeSet;
 
 /// Contact of two jaws at the extremes in y over the band from z = 0 to `top` (view frame, part standing on z = `z0`).
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -82,13 +84,32 @@ pub(crate) fn hidden_volume(view: &View) -> f64 {
         * pitch
 }
 
-/// Area of what is neither wall nor floor along z, mm²: of flats, which a straight cutter leaves rough, and of curved faces.
-pub(crate) fn slanted_area(view: &View) -> [f64; 2] {
+/// Volume of what goes right through along z and is too narrow for any end mill that reaches so deep, mm³; only of tall parts.
+pub(crate) fn narrow_volume(view: &View, crib: &[Tool]) -> f64 {
+    /// Less than that every end mill reaches, mm.
+    const TALL: f64 = 30.0;
+    /// Corners are rounded everywhere, mm.
+    const CORNERS: f64 = 0.5;
+    let b = view.bounds;
+    let deep = b.size().z;
+    if deep < TALL {
+        return 0.0;
+    }
+    let reaches = |t: &&Tool| t.kind == ToolKind::Flat && t.stickout_mm >= deep;
+    let Some(least) = crib.iter().filter(reaches).map(Tool::radius).reduce(Sure::at_most) else { return 0.0 };
+    let around = least + 1.0;
+    let open =
+        Region::rect(b.min.truncate() - around, b.max.truncate() + around).minus(&view.shadow(b.min.z + OFF_FLOOR));
+    open.minus(&open.opened(least, 0.02).grown(0.02, 0.02)).opened(CORNERS, 0.02).area() * deep
+}
+
+/// Area of what is neither wall nor floor along z, mm²: of flats, which a straight cutter leaves rough, and of curved faces; but for what cutters on a neck make (`under`).
+pub(crate) fn slanted_area(view: &View, under: &BTreeSet<u32>) -> [f64; 2] {
     let mut out = [0.0; 2];
     for t in 0..view.mesh.triangles.len() {
         let n = view.mesh.normal(t);
         let up = n.z.abs() / n.length().at_least(1e-12);
-        if up > 0.02 && up < 0.9998 {
+        if up > 0.02 && up < 0.9998 && !under.contains(&view.mesh.face[t]) {
             let face = &view.part.faces[view.mesh.face[t] as usize];
             out[usize::from(!matches!(face.surface, Surface::Plane { .. }))] += n.length() / 2.0;
         }

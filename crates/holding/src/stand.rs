@@ -37,13 +37,13 @@ impl<'a> Bench<'a> {
             let frame = standing(way.up, way.back, &self.part.bounds);
             Stand { name, way: How::Upright(Box::new(way)), up: f.up, frame, duty, over: 0.0 }
         };
-        let across = further(self.part, up, &[]);
+        let across = further(self.part, up, &self.shop.crib, &[]);
         let ups: Vec<DVec3> = [up, -up].into_iter().chain(across.iter().map(|f| f.up)).collect();
         let tilted: Vec<Stand> =
-            slanted(self.part, &ups, self.shop.has_balls()).into_iter().map(|f| self.tilted_side(f)).collect();
+            slanted(self.part, &ups, &self.shop.crib).into_iter().map(|f| self.tilted_side(f)).collect();
         // What a tilted side sees as well is left to it: it is square to it.
         let held: Vec<(DVec3, &Only)> = tilted.iter().filter_map(Stand::tilted_for).collect();
-        let across = if held.is_empty() { across } else { further(self.part, up, &held) };
+        let across = if held.is_empty() { across } else { further(self.part, up, &self.shop.crib, &held) };
         let mut out: Vec<Stand> = across.into_iter().enumerate().map(upright).chain(tilted).collect();
         for (k, s) in out.iter_mut().filter(|s| !s.is_given_up()).enumerate() {
             s.name = format!("side {}", k + 3);

@@ -1,7 +1,7 @@
 //! Ways to stand the part in the vise that are compared: which end up, which way round, and what the jaws find.
 
 use crate::frame::{Duty, Order, Wish};
-use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, slanted_area};
+use crate::grip::{Contact, JawRays, hidden_volume, lowest_cut_near_jaws, narrow_volume, slanted_area};
 use crate::hold::{Hold, HoldKind};
 use crate::jaw_design::design;
 use crate::scheme::{SchemeId, School};
@@ -259,7 +259,17 @@ fn looked(part: &Part, shop: &Shop, material: &Material, wish: &Wish, far: Look)
                 part,
                 Placement { turn: turn(unit(axis, true), unit((axis + 1) % 3, true)).transpose(), shift: DVec3::ZERO },
             );
-            (axis, hidden_volume(&view), slanted_area(&view))
+            let below = View::new(
+                part,
+                Placement { turn: turn(unit(axis, false), unit((axis + 1) % 3, true)).transpose(), shift: DVec3::ZERO },
+            );
+            // What cutters on a neck make from above or from below is not out of reach.
+            let (made, faces): (Vec<_>, Vec<_>) =
+                [&view, &below].map(|v| part::made(v, &shop.crib)).into_iter().unzip();
+            let volume: f64 = made.iter().flatten().map(part::Undercut::volume).sum();
+            let faces = faces.into_iter().flatten().collect();
+            let hidden = (hidden_volume(&view) - volume).at_least(0.0) + narrow_volume(&view, &shop.crib);
+            (axis, hidden, slanted_area(&view, &faces))
         })
         .collect();
     let balls = shop.has_balls();

@@ -244,7 +244,8 @@ pub struct ToolFile {
 
 impl ToolFile {
     pub(crate) fn of(tool: &Tool) -> ToolFile {
-        let own = matches!(tool.kind, ToolKind::Spot | ToolKind::Tap | ToolKind::Reamer | ToolKind::ThreadMill);
+        let own = tool.kind.undercuts()
+            || matches!(tool.kind, ToolKind::Spot | ToolKind::Tap | ToolKind::Reamer | ToolKind::ThreadMill);
         ToolFile { profile_mm: if own { tool.profile() } else { Vec::new() }, tool: tool.clone() }
     }
 }

@@ -15,6 +15,7 @@ mod purpose;
 mod question;
 mod slant;
 mod slice;
+mod undercut;
 mod view;
 
 pub use answer::{answer_fault, answer_words, hand_question, left_for_the_hand, reading_of};
@@ -35,4 +36,5 @@ pub use purpose::purposes;
 pub use question::{Choice, FLAT_BOTTOMS, Question, grave_questions, hole_question, may_go_deeper, questions};
 pub use slant::slants;
 pub use slice::{Cut, Slice, Wall, slice};
+pub use undercut::{Level, Reach, Undercut, best, made, undercuts};
 pub use view::{BESIDE, Chamfer, Hole, HoleEnd, OFF_FLOOR, View};

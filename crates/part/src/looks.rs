@@ -1,7 +1,9 @@
 //! What was seen of a part along a direction, kept with it: a hold is looked for from the same six sides again and again.
 
 use crate::Part;
+use crate::undercut::Undercut;
 use geom::{Placement, Region};
+use shop::tool::Tool;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
@@ -15,6 +17,8 @@ pub(crate) struct Looked {
     pub shadows: Mutex<HashMap<i64, Region>>,
     /// Heights, from the top down.
     pub floors: OnceLock<Vec<f64>>,
+    /// Undercuts that some heads make.
+    pub made: Mutex<Option<(Vec<Tool>, Vec<Undercut>)>>,
     /// Faces.
     pub slanted: OnceLock<Vec<u32>>,
 }

@@ -5,8 +5,10 @@
 //! So overhangs, islands, steps and several depths need no cases, and what no shadow leaves open is named as out of reach.
 
 use crate::looks::Looked;
+use crate::undercut::Undercut;
 use crate::{Part, Surface};
 use geom::{Box3, DVec2, DVec3, Placement, RayGrid, Region, TriMesh};
+use shop::tool::Tool;
 use std::collections::{BTreeSet, HashMap};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
@@ -236,6 +238,21 @@ impl<'a> View<'a> {
         let shift = self.from_part.shift.z;
         let unshifted = || self.open_floors().into_iter().map(|z| z - shift).collect();
         self.looked.floors.get_or_init(unshifted).iter().map(|z| z + shift).collect()
+    }
+    /// What undercuts some heads make, where that was asked before: nothing else may stand there.
+    pub(crate) fn made_before(&self, heads: &[Tool], new: impl FnOnce() -> Vec<Undercut>) -> Vec<Undercut> {
+        if self.adds() {
+            return new();
+        }
+        let shift = self.from_part.shift;
+        let known = || self.looked.made.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = known().as_ref().filter(|(h, _)| h == heads).map(|(_, all)| all.clone());
+        let all = found.unwrap_or_else(|| {
+            let all: Vec<Undercut> = new().into_iter().map(|u| u.shifted(-shift)).collect();
+            *known() = Some((heads.to_vec(), all.clone()));
+            all
+        });
+        all.into_iter().map(|u| u.shifted(shift)).collect()
     }
     fn open_floors(&self) -> Vec<f64> {
         let mut z: Vec<f64> = Vec::new();

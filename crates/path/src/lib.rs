@@ -12,5 +12,6 @@ pub mod profile;
 pub mod rough;
 pub mod surface;
 pub mod thread;
+pub mod undercut;
 
 pub use mover::{Feeds, Mover};

@@ -98,8 +98,13 @@ fn cut_along(field: &mut Field, s: &Sweep, tool: &Tool, sum: &mut Sum) {
                 }
                 let q = DVec2::new(grid.origin.x + i as f64 * grid.pitch, y);
                 if s.level() || s.upright() {
-                    let low = if tool.is_cylinder() { 0.0 } else { tool.height_at(s.distance(q).at_most(r)) };
-                    take(field, (i, j), s.z_min() + low, s.z_max() + flute, sum);
+                    let (low, high) = if tool.is_cylinder() {
+                        (0.0, flute)
+                    } else {
+                        let d = s.distance(q).at_most(r);
+                        (tool.height_at(d), tool.top_at(d))
+                    };
+                    take(field, (i, j), s.z_min() + low, s.z_max() + high, sum);
                 } else {
                     for (t0, t1) in s.covering(q, r) {
                         let (za, zb) = (s.z(t0), s.z(t1));
@@ -138,7 +143,8 @@ fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, sum: &mut 
         }
     };
     if s.level() || s.upright() {
-        let full = s.z_min() + tool.point_height();
+        // Between these it is as wide as it is anywhere.
+        let full = (s.z_min() + tool.point_height(), if tool.top_at(r) < flute { s.z_max() } else { f64::INFINITY });
         for k in rows {
             if !heights.clone().any(|h| stands(field, cell(k, h))) {
                 continue;
@@ -149,10 +155,11 @@ fn cut_across(field: &mut Field, axis: usize, s: &Sweep, tool: &Tool, sum: &mut 
                     continue;
                 }
                 let z = at_height(h);
-                if z >= full {
+                if z >= full.0 && z <= full.1 {
                     apply(field, cell(k, h), &wide, sum);
                 } else {
-                    apply(field, cell(k, h), &s.spans(at_row(k), swap, tool.radius_at(z - s.z_min())), sum);
+                    let radius = tool.widest(z - s.z_max(), z - s.z_min());
+                    apply(field, cell(k, h), &s.spans(at_row(k), swap, radius), sum);
                 }
             }
         }
@@ -345,7 +352,8 @@ pub(crate) fn engagement(field: &Field, p: DVec2, dir: DVec2, z: f64, tool: &Too
     const RIM: usize = 90;
     let grid = field.grid;
     let r = tool.radius() - (0.7 * grid.pitch).at_most(0.2 * tool.radius());
-    let (lo, hi) = (z + tool.point_height() + 0.02, z + tool.flute_length_mm);
+    // Where it is widest: all the length of its teeth, of a dovetail cutter its end.
+    let (lo, hi) = (z + tool.point_height() + 0.02, z + tool.top_at(r).at_least(0.05));
     let mut met = 0;
     for k in 0..RIM {
         let a = (k as f64 + 0.5) / RIM as f64 * std::f64::consts::PI - std::f64::consts::FRAC_PI_2;

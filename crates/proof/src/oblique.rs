@@ -227,7 +227,7 @@ fn meets(s: &Sweep, tool: &Tool, from: DVec3, along: DVec3, there: &Ray) -> Span
         if straight {
             let d = s.distance(q);
             if d < r {
-                add(s.z_min() + tool.height_at(d), s.z_max() + flute);
+                add(s.z_min() + tool.height_at(d), s.z_max() + tool.top_at(d));
             }
         } else {
             for (t0, t1) in s.covering(q, r) {
@@ -253,7 +253,7 @@ fn meets(s: &Sweep, tool: &Tool, from: DVec3, along: DVec3, there: &Ray) -> Span
     let inside = |t: f64| {
         let p = from + along * t;
         if straight {
-            tool.radius_at((p.z - s.z_min()).at_least(0.0)) - s.distance(p.truncate())
+            tool.widest(p.z - s.z_max(), p.z - s.z_min()) - s.distance(p.truncate())
         } else {
             s.at_height(p.z, flute).map_or(f64::NEG_INFINITY, |part| r - part.distance(p.truncate()))
         }
@@ -329,9 +329,11 @@ mod tests {
 
     fn tool(number: u32, kind: ToolKind, d: f64) -> Tool {
         let text = format!(
-            r#"{{"number": {number}, "kind": "{}", "diameter_mm": {d}, "flute_length_mm": 9.0, "shank_diameter_mm": {d}, "stickout_mm": 20.0,
-            "holder": [], "flutes": 3, "carbide": true, "corner_radius_mm": {}, "tip_diameter_mm": {}, "point_angle_deg": {}, "centre_cutting": true}}"#,
+            r#"{{"number": {number}, "kind": "{}", "diameter_mm": {d}, "flute_length_mm": {}, "shank_diameter_mm": {}, "stickout_mm": 20.0,
+            "holder": [], "flutes": 3, "flank_deg": 60, "carbide": true, "corner_radius_mm": {}, "tip_diameter_mm": {}, "point_angle_deg": {}, "centre_cutting": true}}"#,
             format!("{kind:?}").to_lowercase(),
+            if kind == ToolKind::Dovetail { 4.0 } else { 9.0 },
+            if kind == ToolKind::Dovetail { 3.0 } else { d },
             if kind == ToolKind::Bull { 1.0 } else { 0.0 },
             if kind == ToolKind::Chamfer { 1.0 } else { 0.0 },
             if kind == ToolKind::Drill { 118.0 } else { 90.0 },
@@ -346,6 +348,7 @@ mod tests {
             tool(3, ToolKind::Chamfer, 6.0),
             tool(4, ToolKind::Drill, 4.0),
             tool(5, ToolKind::Bull, 8.0),
+            tool(6, ToolKind::Dovetail, 9.0),
         ]
     }
 
@@ -354,7 +357,7 @@ mod tests {
     fn program(rng: &mut Rng, round: bool) -> Program {
         use std::fmt::Write;
         let mut text = String::from("G17 G21 G90 G94 G40 G49 G80 G54\n");
-        for t in 1..=5 {
+        for t in 1..=6 {
             let _ = writeln!(text, "T{t} M6\nS1000 M3\nG0 G43 H{t} Z30");
             for _ in 0..4 {
                 let mut to = |low: f64, high: f64| ((low + rng.f64() * (high - low)) * 100.0).round() / 100.0;

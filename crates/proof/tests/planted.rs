@@ -31,6 +31,7 @@ fn tool(number: u32, kind: ToolKind, d: f64) -> Tool {
         least_pitch_mm: None,
         lead_threads: None,
         floating: false,
+        flank_deg: None,
     }
 }
 

@@ -16,6 +16,7 @@ mod setup;
 mod surfaces;
 mod threads;
 mod tools;
+mod undercuts;
 mod walls;
 
 pub use across::Elsewhere;

@@ -23,6 +23,8 @@ pub enum OpKind {
     Wall,
     /// Slanted and curved faces, by a ball.
     Surface,
+    /// Under overhangs, by a cutter on a neck.
+    Undercut,
     /// Spots for drills.
     Spot,
     /// Holes.
@@ -47,6 +49,7 @@ impl OpKind {
             OpKind::Floor => "floor",
             OpKind::Wall => "profile",
             OpKind::Surface => "surface",
+            OpKind::Undercut => "undercut",
             OpKind::Spot => "spot",
             OpKind::Drill => "drill",
             OpKind::Ream => "ream",

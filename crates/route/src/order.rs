@@ -113,7 +113,7 @@ fn piece(op: &Operation) -> &str {
 }
 
 fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static str> {
-    use OpKind::{Chamfer, Drill, Face, Floor, Open, Ream, Rough, Spot, Tap, Thread, Wall};
+    use OpKind::{Chamfer, Drill, Face, Floor, Open, Ream, Rough, Spot, Tap, Thread, Undercut, Wall};
     let shared = || rb.holes.iter().any(|p| ra.holes.iter().any(|q| p.distance(*q) < 0.01));
     let meet = ra.meets(rb);
     let near = (ra.min - BESIDE).cmple(rb.max).all() && (rb.min - BESIDE).cmple(ra.max).all();
@@ -133,6 +133,7 @@ fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static 
         {
             Some("What lies above it goes first")
         }
+        (Rough | Floor | Wall, Undercut) if meet => Some("What opens it from above goes first: the neck passes there"),
         (Spot, Drill) if shared() => Some("The spot leads the drill"),
         (Drill, Ream) if shared() => Some("The drill leaves the reamer its allowance"),
         (Drill, Tap | Thread) if shared() => Some("The thread's core is there first"),
@@ -143,7 +144,7 @@ fn why(a: &Operation, b: &Operation, ra: &Reach, rb: &Reach) -> Option<&'static 
         (Spot | Drill, Rough | Wall) if a.early && near => {
             Some("A hole beside a thin wall is finished while there is material behind it")
         }
-        (Rough | Wall | Drill, Chamfer) if meet && a.top >= b.bottom - 0.2 => {
+        (Rough | Wall | Drill | Undercut, Chamfer) if meet && a.top >= b.bottom - 0.2 => {
             Some("An edge is broken when the faces that make it are there")
         }
         _ => None,

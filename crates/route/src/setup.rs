@@ -175,6 +175,7 @@ pub fn plan_side(side: &Side) -> SetupRoute {
     }
     if side.watch.on(0.85) {
         w.finish_sculpted();
+        w.undercuts();
         w.drill(&rest, false);
         w.chamfers();
         w.finish_holes(&drilled);

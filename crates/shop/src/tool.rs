@@ -30,9 +30,17 @@ pub enum ToolKind {
     Reamer,
     /// Thread mill.
     ThreadMill,
+    /// T-slot cutter: a disc on a neck, which also cuts grooves and key seats.
+    TSlot,
+    /// Dovetail cutter: a cone that is widest at its end.
+    Dovetail,
 }
 
 impl ToolKind {
+    /// Does it cut under what it passed by, on a neck that is slimmer than its head?
+    pub fn undercuts(self) -> bool {
+        matches!(self, ToolKind::TSlot | ToolKind::Dovetail)
+    }
     /// Does it cut sideways?
     pub fn mills(self) -> bool {
         matches!(
@@ -43,6 +51,8 @@ impl ToolKind {
                 | ToolKind::Face
                 | ToolKind::Chamfer
                 | ToolKind::ThreadMill
+                | ToolKind::TSlot
+                | ToolKind::Dovetail
         )
     }
     /// In words.
@@ -58,6 +68,8 @@ impl ToolKind {
             ToolKind::Tap => "tap",
             ToolKind::Reamer => "reamer",
             ToolKind::ThreadMill => "thread mill",
+            ToolKind::TSlot => "T-slot cutter",
+            ToolKind::Dovetail => "dovetail cutter",
         }
     }
 }
@@ -125,6 +137,9 @@ pub struct Tool {
     /// A tap in a holder that gives along its axis: it follows its own thread a few per cent beside the feed.
     #[serde(default)]
     pub floating: bool,
+    /// Of a dovetail cutter the angle between its flank and its end, degrees: 60 is a dovetail of 60°.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub flank_deg: Option<f64>,
 }
 
 /// Threads of a tap's end that are ground away where nothing is said: a plug tap (common practice, no source).
@@ -245,6 +260,7 @@ impl Tool {
                 let at = |k: u32| c * (1.0 - (f64::from(k) * std::f64::consts::FRAC_PI_2 / 32.0).cos());
                 out.extend((0..=32).map(|k| [at(k), self.radius_at(at(k))]));
             }
+            (ToolKind::Dovetail, ..) => out.extend([[0.0, self.radius_at(0.0)], [l, self.radius_at(l)]]),
             _ => {
                 out.push([0.0, self.radius_at(0.0)]);
                 let h = self.point_height();
@@ -261,11 +277,18 @@ impl Tool {
     }
     /// Is its section the same at all heights?
     pub fn is_cylinder(&self) -> bool {
-        self.point_height() == 0.0
+        self.point_height() == 0.0 && self.narrows().is_none()
     }
-    /// Radius of the cutting body at height `h` ≥ 0; it never falls with height.
+    /// By so much of its radius a cutter becomes slimmer for each mm above its end: of a dovetail cutter the cotangent of its flank.
+    fn narrows(&self) -> Option<f64> {
+        (self.kind == ToolKind::Dovetail).then(|| self.flank_deg.unwrap_or(90.0).to_radians().tan().recip())
+    }
+    /// Radius of the cutting body at height `h` ≥ 0; only a dovetail cutter's falls with height.
     pub fn radius_at(&self, h: f64) -> f64 {
         let r = self.radius();
+        if let Some(cot) = self.narrows() {
+            return (r - h.clamp(0.0, self.flute_length_mm) * cot).max(0.0);
+        }
         if let Some(tan) = self.cone() {
             return (self.tip_radius() + h * tan).min(r);
         }
@@ -282,6 +305,18 @@ impl Tool {
         }
         let (c, flat) = (self.corner(), self.radius() - self.corner());
         if r <= flat { 0.0 } else { c - (c * c - (r - flat) * (r - flat)).max(0.0).sqrt() }
+    }
+    /// Greatest height at which the cutting body reaches `r` from its axis: the end of its teeth, of a dovetail cutter less beyond its neck.
+    pub fn top_at(&self, r: f64) -> f64 {
+        match self.narrows() {
+            Some(cot) if cot > 1e-9 => ((self.radius() - r) / cot).clamp(0.0, self.flute_length_mm),
+            _ => self.flute_length_mm,
+        }
+    }
+    /// Largest radius of the cutting body over heights from `a` to `b` above its end, those of its teeth only.
+    pub fn widest(&self, a: f64, b: f64) -> f64 {
+        let h = if self.narrows().is_some() { a } else { b };
+        self.radius_at(h.clamp(0.0, self.flute_length_mm))
     }
     /// From the lowest point to the holder's upper end (gauge line), mm.
     pub fn gauge_length(&self) -> f64 {
@@ -313,6 +348,15 @@ impl Tool {
             (ToolKind::Tap | ToolKind::ThreadMill, Some(p), None) => {
                 format!("{} Ø{} × {}", self.kind.words(), len(trim(self.diameter_mm)), len(trim(p)))
             }
+            _ if self.kind == ToolKind::TSlot => {
+                format!("{} Ø{} × {}", self.kind.words(), len(trim(self.diameter_mm)), len(trim(self.flute_length_mm)))
+            }
+            _ if self.kind == ToolKind::Dovetail => format!(
+                "{} Ø{}, {}°",
+                self.kind.words(),
+                len(trim(self.diameter_mm)),
+                trim(self.flank_deg.unwrap_or(90.0))
+            ),
             _ => format!("{} Ø{}", self.kind.words(), len(trim(self.diameter_mm))),
         }
     }
@@ -350,6 +394,25 @@ impl Tool {
         }
         if matches!(self.kind, ToolKind::Tap | ToolKind::ThreadMill) && self.pitch_mm.is_none() {
             return Some(format!("tool {}: a {} needs its pitch_mm", self.number, self.kind.words()));
+        }
+        if self.kind.undercuts() && self.shank_diameter_mm >= self.diameter_mm - 1e-6 {
+            return Some(format!(
+                "tool {}: shank_diameter_mm of a {} is its neck, slimmer than its head",
+                self.number,
+                self.kind.words()
+            ));
+        }
+        if self.kind == ToolKind::Dovetail {
+            let Some(flank) = self.flank_deg.filter(|f| (30.0..=85.0).contains(f)) else {
+                return Some(format!("tool {}: a dovetail cutter needs its flank_deg, 30 to 85", self.number));
+            };
+            let upper = 2.0 * self.radius_at(self.flute_length_mm);
+            if upper < self.shank_diameter_mm - 1e-3 {
+                return Some(format!(
+                    "tool {}: at its upper end a flank of {flank}° leaves Ø{upper:.2}, less than its neck; shorten flute_length_mm",
+                    self.number
+                ));
+            }
         }
         self.holder
             .iter()
@@ -391,6 +454,35 @@ mod tests {
             least_pitch_mm: None,
             lead_threads: None,
             floating: false,
+            flank_deg: None,
+        }
+    }
+
+    /// A dovetail cutter of 60°, Ø16, 6 high: Ø16 at its end, 16 − 2·6·cot 60° = 9.07 at the upper end of its flank (derived).
+    #[test]
+    fn a_dovetail_cutter_is_widest_at_its_end() {
+        let slim = Tool {
+            flank_deg: Some(60.0),
+            shank_diameter_mm: 8.0,
+            flute_length_mm: 6.0,
+            ..tool(ToolKind::Dovetail, 16.0, 0.0, 0.0, 0.0)
+        };
+        assert_eq!(slim.fault(), None);
+        assert_eq!(slim.radius_at(0.0), 8.0);
+        assert!((2.0 * slim.radius_at(6.0) - 9.071_8).abs() < 1e-4 && !slim.is_cylinder());
+        for k in 0..=20 {
+            let h = 6.0 * f64::from(k) / 20.0;
+            assert!((slim.top_at(slim.radius_at(h)) - h).abs() < 1e-9 && slim.height_at(slim.radius_at(h)) == 0.0);
+        }
+        assert_eq!((slim.widest(-3.0, 2.0), slim.widest(6.0, 9.0)), (8.0, slim.radius_at(6.0)));
+        assert_eq!(slim.profile(), [[0.0, 8.0], [6.0, slim.radius_at(6.0)]]);
+        // A neck that is thicker than the cone's upper end, no flank, a shank as thick as the head.
+        for bad in [
+            Tool { shank_diameter_mm: 9.2, ..slim.clone() },
+            Tool { flank_deg: None, ..slim.clone() },
+            Tool { kind: ToolKind::TSlot, shank_diameter_mm: 16.0, ..slim.clone() },
+        ] {
+            assert!(bad.fault().is_some(), "{bad:?}");
         }
     }
 

@@ -27,4 +27,5 @@ mod straps;
 mod surfaces;
 mod threads;
 mod tilted;
+mod undercuts;
 mod what_if;

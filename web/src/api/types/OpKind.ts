@@ -3,4 +3,4 @@
 /**
  * Sort of operation.
  */
-export type OpKind = "face" | "open" | "rough" | "floor" | "wall" | "surface" | "spot" | "drill" | "ream" | "tap" | "thread" | "chamfer";
+export type OpKind = "face" | "open" | "rough" | "floor" | "wall" | "surface" | "undercut" | "spot" | "drill" | "ream" | "tap" | "thread" | "chamfer";

@@ -81,4 +81,8 @@ lead_threads?: number | null,
 /**
  * A tap in a holder that gives along its axis: it follows its own thread a few per cent beside the feed.
  */
-floating: boolean, };
+floating: boolean, 
+/**
+ * Of a dovetail cutter the angle between its flank and its end, degrees: 60 is a dovetail of 60°.
+ */
+flank_deg?: number | null, };

@@ -3,4 +3,4 @@
 /**
  * Form of a cutter.
  */
-export type ToolKind = "flat" | "ball" | "bull" | "face" | "chamfer" | "spot" | "drill" | "tap" | "reamer" | "thread_mill";
+export type ToolKind = "flat" | "ball" | "bull" | "face" | "chamfer" | "spot" | "drill" | "tap" | "reamer" | "thread_mill" | "t_slot" | "dovetail";

@@ -28,6 +28,8 @@ const kinds: Record<Tool['kind'], string> = {
   tap: 'tap',
   reamer: 'reamer',
   thread_mill: 'thread mill',
+  t_slot: 'T-slot cutter',
+  dovetail: 'dovetail cutter',
 };
 
 const judged = (title: string, j: Judged<number>): Reasons => ({
