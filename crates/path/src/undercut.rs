@@ -236,8 +236,8 @@ impl Run<'_> {
             return;
         }
         let fit = FitSettings { tolerance_mm: self.of.tolerance, ..Default::default() };
-        let path = fit_arcs(&points, line.closed, &fit);
-        self.follow(m, &path);
+        // Open to the fit even where it closes: it begins where it was entered.
+        self.follow(m, &fit_arcs(&points, false, &fit));
         if line.closed {
             // A little over its beginning, so that the way in leaves no step.
             let mut more = vec![points[0]];
@@ -251,7 +251,7 @@ impl Run<'_> {
                     break;
                 }
             }
-            more[1..].iter().for_each(|p| m.feed(p.extend(self.level.z), self.feeds.cut));
+            self.follow(m, &fit_arcs(&more, false, &fit));
         }
         self.engagement = self.met(&points).at_least(self.engagement);
         self.material = self.material.minus(&Region::swept(&points, self.of.radius + 0.001, TOL));

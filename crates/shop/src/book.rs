@@ -494,8 +494,8 @@ mod tests {
                 }
                 for f in &ch.fields {
                     let key = f.key.as_str();
-                    let sometimes =
-                        ["rpm_steps", "spindle", "ramp_deg", "helix_deg"].contains(&key) || threads.contains(&key);
+                    let sometimes = ["rpm_steps", "spindle", "ramp_deg", "helix_deg", "flank_deg"].contains(&key)
+                        || threads.contains(&key);
                     assert!(sometimes || e.get(&f.key).is_some(), "{} has no {}", ch.key, f.key);
                     if f.kind == FieldKind::Sizes {
                         assert_eq!(e[&f.key].as_array().unwrap().len(), f.of.len(), "{} {}", ch.key, f.key);
