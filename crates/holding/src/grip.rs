@@ -97,7 +97,8 @@ pub(crate) fn narrow_volume(view: &View, crib: &[Tool]) -> f64 {
     }
     let reaches = |t: &&Tool| t.kind == ToolKind::Flat && t.stickout_mm >= deep;
     let Some(least) = crib.iter().filter(reaches).map(Tool::radius).reduce(Sure::at_most) else { return 0.0 };
-    let around = least + 1.0;
+    // Room for the cutter all round the outside.
+    let around = 2.0 * least + 2.0;
     let open =
         Region::rect(b.min.truncate() - around, b.max.truncate() + around).minus(&view.shadow(b.min.z + OFF_FLOOR));
     open.minus(&open.opened(least, 0.02).grown(0.02, 0.02)).opened(CORNERS, 0.02).area() * deep

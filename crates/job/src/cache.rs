@@ -9,7 +9,8 @@ use serde::Serialize;
 use serde::de::DeserializeOwned;
 use sha2::{Digest, Sha256};
 use std::collections::HashMap;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::path::PathBuf;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Mutex, PoisonError};
 
 /// Hash of the core's sources, the lock file and the kernel's version, taken when this was built.
@@ -43,6 +44,33 @@ impl Cache for Memory {
     }
     fn put(&self, key: &str, value: &[u8]) {
         self.0.lock().unwrap_or_else(PoisonError::into_inner).insert(key.into(), value.into());
+    }
+}
+
+/// Keeps all as files of a folder that several processes may share. A result is written beside and then moved there, so none is read in part.
+pub struct Folder(pub PathBuf);
+
+impl Folder {
+    /// A key as the name of a file: what is no letter or digit in it could lead elsewhere.
+    fn file(&self, key: &str) -> PathBuf {
+        let name: String = key.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+        self.0.join(name)
+    }
+}
+
+impl Cache for Folder {
+    fn get(&self, key: &str) -> Option<Vec<u8>> {
+        std::fs::read(self.file(key)).ok()
+    }
+    fn put(&self, key: &str, value: &[u8]) {
+        static COUNT: AtomicU64 = AtomicU64::new(0);
+        let n = COUNT.fetch_add(1, Ordering::Relaxed);
+        let beside = self.0.join(format!("new.{}.{n}", std::process::id()));
+        // Where it cannot be kept it is computed again.
+        let kept = std::fs::create_dir_all(&self.0).and_then(|()| std::fs::write(&beside, value));
+        if kept.and_then(|()| std::fs::rename(&beside, self.file(key))).is_err() {
+            let _ = std::fs::remove_file(&beside);
+        }
     }
 }
 
@@ -156,6 +184,26 @@ mod tests {
             1
         });
         assert!(matches!(stopped, Err(JobError::Stopped)) && cache.get("other").is_none());
+    }
+
+    #[test]
+    fn a_folder_gives_back_what_was_put_and_stays_in_itself() {
+        let dir = tempfile::tempdir().unwrap();
+        let (a, b) = (Folder(dir.path().join("kept")), Folder(dir.path().join("kept")));
+        assert!(a.get("k").is_none());
+        a.put("k", b"one");
+        b.put("../k", b"two");
+        assert_eq!((b.get("k"), a.get("../k")), (Some(b"one".to_vec()), Some(b"two".to_vec())));
+        let names = |p: &std::path::Path| std::fs::read_dir(p).unwrap().count();
+        assert_eq!(
+            (names(dir.path()), names(&dir.path().join("kept"))),
+            (1, 2),
+            "nothing beside it, nothing half written"
+        );
+        // Where nothing can be written it is a cache that has nothing.
+        let nowhere = Folder("/proc/nowhere".into());
+        nowhere.put("k", b"one");
+        assert!(nowhere.get("k").is_none());
     }
 
     #[test]

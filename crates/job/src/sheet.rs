@@ -603,7 +603,8 @@ fn side_sheet(
 
 /// Cutters that a person may put in the place of this one.
 fn cutters_like(tool: &Tool, kind: OpKind, shop: &Shop) -> Vec<u32> {
-    if !matches!(kind, OpKind::Face | OpKind::Open | OpKind::Rough | OpKind::Floor | OpKind::Wall) {
+    let one_of = [OpKind::Face, OpKind::Open, OpKind::Rough, OpKind::Floor, OpKind::Wall, OpKind::Undercut];
+    if !one_of.contains(&kind) {
         return vec![tool.number];
     }
     shop.crib.iter().filter(|t| t.kind == tool.kind).map(|t| t.number).collect()

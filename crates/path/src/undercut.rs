@@ -312,3 +312,63 @@ impl Run<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn rect(x0: f64, y0: f64, x1: f64, y1: f64) -> Region {
+        Region::rect(DVec2::new(x0, y0), DVec2::new(x1, y1))
+    }
+
+    /// A head of radius 6 in a slot along x from 0 to 50, whose neck is 8 wide; wings of 2.8 to both sides.
+    fn slot(open: Region) -> Undercutting {
+        let centres = rect(-9.0, -0.8, 59.0, 0.8);
+        let material = Region::union_all(&[rect(0.0, 4.0, 50.0, 6.8), rect(0.0, -6.8, 50.0, -4.0)]);
+        let level = |z| Under { z, centres: centres.clone(), open: open.clone(), material: material.clone() };
+        Undercutting { levels: vec![level(3.0), level(5.0)], radius: 6.0, step: 3.0, skin: 0.2, tolerance: 0.003 }
+    }
+
+    fn cut(u: &Undercutting) -> Cut {
+        let feeds = Feeds { cut: 300.0, plunge: 100.0, link: 2000.0, brush: 300.0 };
+        u.moves(feeds, 20.0, &Slabs::prism(rect(0.0, -20.0, 50.0, 20.0), 0.0, 10.0))
+    }
+
+    /// At depth it stays where the axis may be; it comes down and goes up only where nothing stands above; all is cut, whether both ends are open or one.
+    #[test]
+    fn a_head_rises_only_where_it_is_open() {
+        let ends = [rect(-9.0, -0.8, -6.3, 0.8), rect(56.3, -0.8, 59.0, 0.8)];
+        for open in [Region::union_all(&ends), ends[0].clone(), ends[1].clone()] {
+            let u = slot(open.clone());
+            let out = cut(&u);
+            let may = u.levels[0].centres.grown(0.004, 0.001);
+            let mut at = DVec2::ZERO;
+            let mut z = 20.0;
+            for m in &out.moves {
+                let to = match m {
+                    Move::Rapid { to } | Move::Feed { to, .. } | Move::Arc { to, .. } => *to,
+                    _ => continue,
+                };
+                if (to.z - z).abs() > 1e-9 {
+                    assert!(
+                        to.truncate().distance(at) < 1e-9 && open.grown(0.01, 0.001).contains(at),
+                        "{at} {z} → {to}"
+                    );
+                } else if z < 10.0 {
+                    assert!(may.contains_segment(at, to.truncate()), "{at} → {to}");
+                }
+                (at, z) = (to.truncate(), to.z);
+            }
+            assert!(z == 20.0 && out.left < 0.05, "{}", out.left);
+            // Wings of 2.8 on both sides at most: each side less than acos(1 − 2.8/6) = 57.8°.
+            assert!((50.0..116.0).contains(&out.engagement.to_degrees()), "{}", out.engagement.to_degrees());
+        }
+    }
+
+    /// Nowhere to come down: nothing is cut, and it says how much is left.
+    #[test]
+    fn a_slot_without_an_opening_is_left() {
+        let out = cut(&slot(Region::empty()));
+        assert!(out.moves.is_empty() && out.left > 400.0, "{}", out.left);
+    }
+}

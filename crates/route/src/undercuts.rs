@@ -88,7 +88,8 @@ impl Work<'_, '_> {
             return Err(format!("{} has another form", tool.words()));
         }
         let reach = u.reach(view, &tool).ok_or_else(|| format!("{} does not get there", tool.words()))?;
-        let o = self.override_of(&id);
+        // How high a head cuts is its form's.
+        let o = reason::Override { depth: None, ..self.override_of(&id) };
         let widest = if u.flank.is_some() { FLANK_WIDTH } else { ROUGH_WIDTH } * tool.diameter_mm;
         let step = o.width.unwrap_or(widest).clamp(0.05 * widest, tool.radius());
         let mut data = self.head_numbers(&id, u, &tool, step).ok_or_else(|| {

@@ -5,6 +5,7 @@ use crate::db::{Conn, Db, now};
 use crate::fault::Fault;
 use diesel::prelude::*;
 use job::Cache;
+use job::cache::Folder;
 use std::collections::{BTreeSet, HashMap};
 use std::sync::{Mutex, PoisonError};
 
@@ -101,18 +102,33 @@ pub fn tidy(c: &mut Conn, cap: i64) -> Result<usize, Fault> {
     Ok(gone)
 }
 
-/// Results in the database. A database that does not answer is a cache that has nothing.
-pub struct DbCache(pub Db);
+/// Results in the database, and in a folder that houses of one machine share where `GOLDCHIP_KEPT` names one: names are hashes of all that a result came from, the
+/// build included. A database that does not answer is a cache that has nothing.
+pub struct DbCache {
+    db: Db,
+    shared: Option<Folder>,
+}
+
+impl DbCache {
+    /// Of a house.
+    pub fn of(db: &Db) -> DbCache {
+        DbCache { db: db.clone(), shared: std::env::var_os("GOLDCHIP_KEPT").map(|dir| Folder(dir.into())) }
+    }
+}
 
 impl Cache for DbCache {
     fn get(&self, key: &str) -> Option<Vec<u8>> {
-        self.0.act(|c| get(c, key)).ok().flatten()
+        let own = self.db.act(|c| get(c, key)).ok().flatten();
+        own.or_else(|| self.shared.as_ref()?.get(key))
     }
     fn put(&self, key: &str, value: &[u8]) {
         if value.len() > LARGEST {
             return;
         }
-        if let Err(e) = self.0.act(|c| put(c, key, value, false)) {
+        if let Some(f) = &self.shared {
+            f.put(key, value);
+        }
+        if let Err(e) = self.db.act(|c| put(c, key, value, false)) {
             tracing::warn!("a result was not kept: {e:?}");
         }
     }

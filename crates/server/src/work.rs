@@ -363,7 +363,7 @@ fn plan(
 ) -> Result<(), Outcome> {
     let o = whole_order(db, reader, claim)?;
     let key = sheet_key(&o.job.model, &o.shop, &o.job.title, &o.settled);
-    let cache = DbCache(db.clone());
+    let cache = DbCache::of(db);
     let names = Names::of(&key);
     let there = db.act(|c| {
         let all = [key.clone(), names.strip(), names.history(0), names.history(1), names.stock(0), names.stock(1)];
@@ -473,7 +473,7 @@ fn behind(
     if db.act(|c| blobs::is_there(c, &end(&names)))? {
         return Ok(());
     }
-    let cache = DbCache(db.clone());
+    let cache = DbCache::of(db);
     let desk = Desk { model: read_as(&o.job, &o.settled), cache: &cache, stop, heard };
     let (part, planned, proof) = worked_out(db, reader, &o, &desk)?;
     work(db, &AtHand { o: &o, names: &names, desk: &desk, part, planned, proof })?;

@@ -168,7 +168,7 @@ export function RouteStrip({ state, sheet, part, id }: Props) {
           number: `${count(sheet.sides.length, 'file')}, ${say(lines, '', units, 0)} lines`,
           ...(stale ??
             (!sheet.proof.passed
-              ? { kind: 'stop', words: 'held back' }
+              ? { kind: 'stop', words: 'held' }
               : out
                 ? { kind: 'posted', words: 'taken' }
                 : { kind: 'proposed', words: 'ready' })),
@@ -178,7 +178,7 @@ export function RouteStrip({ state, sheet, part, id }: Props) {
         return {
           number: count(sheet.sides.length + sheet.made.length, 'setup'),
           ...(stale ??
-            (sheet.proof.passed ? { kind: 'proposed', words: 'ready' } : { kind: 'stop', words: 'held back' })),
+            (sheet.proof.passed ? { kind: 'proposed', words: 'ready' } : { kind: 'stop', words: 'held' })),
         };
     }
   };

@@ -157,6 +157,13 @@ impl House {
             .arg(root().join("web/dist"))
             .envs(base.iter().map(|b| ("GOLDCHIP_DATABASE", &b.url)))
             .env("GOLDCHIP_WORKERS", workers.to_string())
+            // Screens are about what is shown: what one house has worked out the next need not. All other tests are about the work itself.
+            .envs(
+                std::env::var("GOLDCHIP_TEST_KEPT")
+                    .ok()
+                    .filter(|_| module_path!().starts_with("screens"))
+                    .map(|d| ("GOLDCHIP_KEPT", d)),
+            )
             .envs(more.iter().copied())
             .stdout(Stdio::piped())
             .stderr(log.reopen().unwrap())

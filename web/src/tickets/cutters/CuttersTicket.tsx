@@ -173,7 +173,7 @@ function Numbers({ op, set }: { op: OpSheet; set: (o: Partial<Override>) => void
             <Row3
               name="Depth"
               field={
-                op.op.kind === 'thread' ? (
+                op.op.kind === 'thread' || op.op.kind === 'undercut' ? (
                   <>{say(m.ap.value, 'mm', units)}</>
                 ) : (
                   <Field label="Depth" value={m.ap.value} unit="mm" onSet={(depth) => set({ depth })} />
