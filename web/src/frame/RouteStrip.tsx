@@ -177,8 +177,7 @@ export function RouteStrip({ state, sheet, part, id }: Props) {
       case 'run':
         return {
           number: count(sheet.sides.length + sheet.made.length, 'setup'),
-          ...(stale ??
-            (sheet.proof.passed ? { kind: 'proposed', words: 'ready' } : { kind: 'stop', words: 'held' })),
+          ...(stale ?? (sheet.proof.passed ? { kind: 'proposed', words: 'ready' } : { kind: 'stop', words: 'held' })),
         };
     }
   };
