@@ -39,6 +39,8 @@ pub struct Undercut {
     pub faces: Vec<u32>,
     /// What they cover, seen from above.
     pub zone: Region,
+    /// Half of its breadth where it is broadest, mm.
+    pub broad: f64,
 }
 
 /// A height at which a cutter runs in an undercut.
@@ -147,7 +149,8 @@ impl Draft {
         };
         let all = faces.iter().flat_map(|f| view.part.faces[*f as usize].triangles.clone());
         let zone = Region::union_all(&all.map(triangle).collect::<Vec<_>>()).without_specks(1e-4);
-        Undercut { low, high, flank, faces, zone }
+        let broad = zone.deepest(0.05).map_or(0.0, |d| d.1);
+        Undercut { low, high, flank, faces, zone, broad }
     }
 }
 
@@ -160,6 +163,10 @@ impl Undercut {
     /// Is a cutter of the form for it?
     pub fn suits(&self, tool: &Tool) -> bool {
         let deep = self.high - self.low;
+        // From both sides at best, no further than its head stands out over its neck.
+        if self.broad > tool.radius() - tool.shank_diameter_mm / 2.0 {
+            return false;
+        }
         match (tool.kind, self.flank) {
             (ToolKind::TSlot, None) => tool.flute_length_mm < deep + 1e-6,
             (ToolKind::Dovetail, Some(flank)) => {
