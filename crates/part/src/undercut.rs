@@ -18,8 +18,9 @@ const FREE: f64 = 0.25;
 const LOW: f64 = 0.2;
 /// Of a ground so much may be missed: rounding of corners by the mesh, a share of its area.
 const MISSED: f64 = 0.01;
-/// Regions keep to their curves within this, mm: where a path follows them, and where one only wants to know whether there is one.
+/// Regions keep to their curves within this, mm, where a path follows them …
 const TOL: f64 = 0.002;
+/// … and where one only wants to know whether there is one.
 const ROUGHLY: f64 = 0.02;
 /// Flank of a cutter and of the part are the same within this, rad.
 const SAME_FLANK: f64 = 2e-4;
@@ -155,6 +156,12 @@ impl Draft {
 }
 
 impl Undercut {
+    /// Elsewhere.
+    pub(crate) fn shifted(mut self, by: DVec3) -> Undercut {
+        (self.low, self.high) = (self.low + by.z, self.high + by.z);
+        self.zone = self.zone.shifted(by.truncate());
+        self
+    }
     /// What hangs over, mm³.
     pub fn volume(&self) -> f64 {
         let share = if self.flank.is_some() { 0.5 } else { 1.0 };
@@ -293,13 +300,4 @@ pub fn made(view: &View, crib: &[Tool]) -> (Vec<Undercut>, BTreeSet<u32>) {
     let all: Vec<Undercut> = view.made_before(&heads, whole);
     let faces = all.iter().flat_map(|u| u.faces.iter().copied()).collect();
     (all, faces)
-}
-
-impl Undercut {
-    /// Elsewhere.
-    pub(crate) fn shifted(mut self, by: DVec3) -> Undercut {
-        (self.low, self.high) = (self.low + by.z, self.high + by.z);
-        self.zone = self.zone.shifted(by.truncate());
-        self
-    }
 }

@@ -205,7 +205,8 @@ fn follow(h: &mut History, s: &SetupInput, seconds: &[f64]) {
                         continue;
                     }
                     let d = p.distance(h.middle(c));
-                    if d > r {
+                    // Under a roof a head cuts what a column has no room for: its upper end stays.
+                    if d > r || f64::from(top[c]) > p.z_max() + tool.top_at(d) + SHOWN {
                         continue;
                     }
                     let z = (p.z_min() + tool.height_at(d)).at_least(f64::from(h.under[c]));

@@ -84,8 +84,8 @@ pub(crate) fn check(
                 }
                 let (a, b) = (s.point(t0), s.point(t1));
                 let d = segment_rect(a, b, k.min.truncate(), k.max.truncate());
-                // A cutter's point is narrower low down.
-                let reach = if name == "cutter" { tool.radius_at((k.max.z - z0).at_least(0.0)).at_most(r) } else { r };
+                // A cutter's point is narrower low down, a dovetail cutter high up.
+                let reach = if name == "cutter" { tool.widest(k.min.z - z1, k.max.z - z0) } else { r };
                 if d < reach - 1e-4 {
                     let (label, t, deep) = (k.name.clone(), step.tool, reach - d);
                     let around = Box3 {

@@ -127,8 +127,8 @@ pub(crate) fn blame(input: &SetupInput, p: DVec3) -> Option<u32> {
         let tool = input.tools.iter().find(|t| t.number == step.tool)?;
         let s = Sweep::new(step.from, step.to, &step.shape);
         let hit = if s.upright() {
-            let h = p.z - s.z_min();
-            h >= 0.0 && p.z <= s.z_max() + tool.flute_length_mm && s.distance(p.truncate()) < tool.radius_at(h) - 1e-4
+            let there = p.z >= s.z_min() && p.z <= s.z_max() + tool.flute_length_mm;
+            there && s.distance(p.truncate()) < tool.widest(p.z - s.z_max(), p.z - s.z_min()) - 1e-4
         } else {
             s.at_height(p.z, tool.flute_length_mm).is_some_and(|part| {
                 let r = if s.level() { tool.radius_at(p.z - s.z0) } else { tool.radius() };

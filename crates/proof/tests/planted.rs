@@ -264,6 +264,29 @@ fn jaws_are_not_cut() {
     assert!(!kinds(&clear).contains(&"cutter_in_keep_out"));
 }
 
+/// A dovetail cutter is widest at its foot: a jaw that only its foot reaches is met, however high it stands beside the slim end.
+#[test]
+fn the_foot_of_a_dovetail_cutter_does_not_pass_under_a_jaw() {
+    let (p, stock) = pocket_part();
+    let slim = Tool {
+        flute_length_mm: 6.0,
+        shank_diameter_mm: 4.0,
+        flank_deg: Some(60.0),
+        ..tool(1, ToolKind::Dovetail, 12.0)
+    };
+    assert_eq!(slim.fault(), None);
+    let text = program_of("G0 Z12\nG0 X-12 Y-12\nG1 Z4 F100\nG1 X50 F500\nG0 Z20");
+    let meets = |face: f64, low: f64, high: f64| {
+        let jaw = KeepOut::new("jaw", [0.0, -40.0, low].into(), [40.0, face, high].into());
+        let tools = |s: &mut SetupInput| s.tools[0] = slim.clone();
+        kinds(&prove_with(&p, stock, &text, vec![jaw], Some(vec![]), tools)).contains(&"cutter_in_keep_out")
+    };
+    // Its foot reaches to y −18; 5.5 above it 2.83 from its axis, to −14.83.
+    assert!(meets(-17.9, -20.0, 9.5) && !meets(-18.1, -20.0, 9.5));
+    // A bridge that begins 3.5 above its foot: there it reaches to −15.98.
+    assert!(meets(-15.9, 7.5, 9.5) && !meets(-16.1, 7.5, 9.5));
+}
+
 /// What holds it may touch the block and not stand in it: a jaw 1 mm too far in, a pin where no hole is; in its hole it is nothing.
 #[test]
 fn nothing_that_holds_it_stands_in_stock() {

@@ -51,8 +51,7 @@ impl Work<'_, '_> {
     /// met at once: what pushes on one is held by the other, so bending is that of one; power and rim are those of both.
     fn head_numbers(&self, id: &str, u: &Undercut, tool: &Tool, step: f64) -> Option<MillData> {
         let depth = (u.high - u.low).at_most(tool.flute_length_mm);
-        let widest = 2.0 * u.zone.deepest(0.02).map_or(0.0, |d| d.1);
-        let width = if u.flank.is_some() { step } else { widest.at_most(tool.diameter_mm) };
+        let width = if u.flank.is_some() { step } else { (2.0 * u.broad).at_most(tool.diameter_mm) };
         let mut share = 1.0;
         while share > SLOWEST {
             let task = MillTask {
@@ -85,7 +84,7 @@ impl Work<'_, '_> {
         let id = Self::id(OpKind::Undercut, &key);
         let tool = self.tool_for(&id, proposed).clone();
         if !u.suits(&tool) {
-            return Err(format!("{} has another form", tool.words()));
+            return Err(format!("{} has another form, or too thick a neck", tool.words()));
         }
         let reach = u.reach(view, &tool).ok_or_else(|| format!("{} does not get there", tool.words()))?;
         // How high a head cuts is its form's.

@@ -1,5 +1,12 @@
 import type { Tool } from '../api/types';
 
+/** Radius at the upper end of its teeth, mm: only a dovetail cutter is slimmer there. */
+export function upperRadius(t: Tool): number {
+  const r = t.diameter_mm / 2;
+  if (t.kind !== 'dovetail' || !t.flank_deg) return r;
+  return Math.max(r - t.flute_length_mm / Math.tan((t.flank_deg * Math.PI) / 180), 0);
+}
+
 /** Tip radius and height of a cutter's cone, mm: a point, a chamfer, the lead of a tap or a reamer. Null where it has none. As `shop::tool` has it. */
 export function coneOf(t: Tool): { tip: number; height: number } | null {
   const r = t.diameter_mm / 2;

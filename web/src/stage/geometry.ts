@@ -1,6 +1,6 @@
 /** Geometry for the stage: the part's mesh, the stock as columns, a cutter in its holder. No rule of the trade in here, only shapes. */
 import * as THREE from 'three';
-import { coneOf } from '../model/cone';
+import { coneOf, upperRadius } from '../model/cone';
 import type { Tool } from '../api/types';
 import { Moment, type History } from '../model/history';
 
@@ -227,7 +227,7 @@ export function cutter(tool: Tool, flutes: THREE.Material, body: THREE.Material)
     }
     profile.push([r, c]);
   }
-  profile.push([r, tool.flute_length_mm]);
+  profile.push([upperRadius(tool), tool.flute_length_mm]);
   const turned = (points: [number, number][], m: THREE.Material) => {
     const lathe = new THREE.LatheGeometry(
       points.map(([x, y]) => new THREE.Vector2(x, y)),

@@ -2,6 +2,7 @@
 
 use crate::family::Dice;
 use crate::oracle;
+use job::proving::{limits_of, setups_of};
 use job::{Plan, Settled, plan, prove_plan};
 use kernel::shape::{Piece, Shape};
 use part::{Part, View};
@@ -70,6 +71,29 @@ fn a_t_slot_is_cut_from_above_and_faults_in_it_are_found() {
         "Undercut to Z9.00, T-slot cutter Ø12 × 4".replace("9.00", &format!("{:.2}", op.bottom))
     );
     oracle::agrees(&part, &p, &proof, &mut Dice::new(3), "T-slot");
+
+    // The picture that follows the program leaves the roof: a column over a wing keeps its upper end.
+    let history =
+        &proof::histories(&p.scheme.stock, None, &setups_of(&p).unwrap(), &limits_of(&shop.machine).motion, 14_000.0);
+    let last = history.iter().zip(&p.sides).last().unwrap();
+    let (h, side) = (last.0, last.1);
+    let top = h.end();
+    let over = |v: geom::DVec2| side.setup.part_from_work.point(v.extend(0.0));
+    let (mut roofs, mut floors) = (0, 0);
+    for (c, top) in top.iter().enumerate() {
+        let q = over(h.middle(c));
+        // Turned over the roof lies below: of its column both ends are the part's.
+        let long = f64::from(top - h.under[c]);
+        let beside = (q.y - 20.0).abs();
+        if (1.0..59.0).contains(&q.x) && (4.5..6.5).contains(&beside) {
+            assert!((long - 22.0).abs() < 0.3, "{q}: {long}");
+            roofs += 1;
+        } else if (1.0..59.0).contains(&q.x) && beside < 3.5 {
+            assert!((long - 9.0).abs() < 0.3, "{q}: {long}");
+            floors += 1;
+        }
+    }
+    assert!(roofs > 100 && floors > 100, "{roofs} {floors}");
 
     // Another head: larger, higher, or on the same number a cutter without a neck.
     let k = p.sides.iter().position(|s| s.operations.iter().any(|o| o.id == op.id)).unwrap();

@@ -1,7 +1,7 @@
 import { useTheme } from 'styled-components';
 import type { Tool } from '../../api/types';
 import { useUnits } from '../../frame/settings';
-import { coneOf } from '../../model/cone';
+import { coneOf, upperRadius } from '../../model/cone';
 import { say } from '../../model/units';
 
 interface Props {
@@ -26,6 +26,7 @@ export function ToolDrawing({ tool: t, depth }: Props) {
   const tip = (end ? end.tip : t.diameter_mm / 2) * k;
   const cone = end?.height ?? 0;
   const corner = (t.kind === 'ball' ? t.diameter_mm / 2 : cone > 0 ? 0 : t.corner_radius_mm) * k;
+  const upper = upperRadius(t) * k;
   const s = (t.shank_diameter_mm / 2) * k;
   let h = t.stickout_mm;
   return (
@@ -66,7 +67,7 @@ export function ToolDrawing({ tool: t, depth }: Props) {
         d={
           corner > 0
             ? `M${cx - r + corner} ${ground}A${corner} ${corner} 0 0 1 ${cx - r} ${ground - corner}V${y(t.flute_length_mm)}H${cx + r}V${ground - corner}A${corner} ${corner} 0 0 1 ${cx + r - corner} ${ground}Z`
-            : `M${cx - tip} ${ground}L${cx - r} ${y(cone)}V${y(t.flute_length_mm)}H${cx + r}V${y(cone)}L${cx + tip} ${ground}Z`
+            : `M${cx - tip} ${ground}L${cx - r} ${y(cone)}L${cx - upper} ${y(t.flute_length_mm)}H${cx + upper}L${cx + r} ${y(cone)}L${cx + tip} ${ground}Z`
         }
         fill={c.brassWash}
         stroke={c.ink}
