@@ -75,7 +75,7 @@ fn a_t_slot_is_cut_from_above_and_faults_in_it_are_found() {
     // The picture that follows the program leaves the roof: a column over a wing keeps its upper end.
     let history =
         &proof::histories(&p.scheme.stock, None, &setups_of(&p).unwrap(), &limits_of(&shop.machine).motion, 14_000.0);
-    let last = history.iter().zip(&p.sides).last().unwrap();
+    let last = history.iter().zip(&p.sides).next_back().unwrap();
     let (h, side) = (last.0, last.1);
     let top = h.end();
     let over = |v: geom::DVec2| side.setup.part_from_work.point(v.extend(0.0));
