@@ -13,6 +13,7 @@ import { BookPage } from './shop/BookPage';
 import { ShopPage } from './shop/ShopPage';
 import { keepMe, keptMe } from './run/kept';
 import { CardPage } from './run/CardPage';
+import { TrainPage } from './train/TrainPage';
 import { LogPage } from './tickets/log/LogPage';
 import { Bench } from './tickets/bench/Bench';
 
@@ -43,6 +44,7 @@ export function App() {
         <Routes>
           <Route path="/jobs/:id/:ticket?" element={<JobPage me={me.data} />} />
           <Route path="/run/:job/:run" element={<CardPage me={me.data} />} />
+          <Route path="/train/:job/:round" element={<TrainPage me={me.data} />} />
           <Route path="/log" element={<LogPage me={me.data} />} />
           <Route path="/shop" element={<ShopPage me={me.data} />} />
           <Route path="/shop/:chapter" element={<BookPage me={me.data} />} />

@@ -20,6 +20,7 @@ pub mod sheet;
 pub mod sizes;
 pub mod stocking;
 mod told;
+pub mod trainer;
 pub mod what_if;
 
 pub use cache::{Cache, Desk};

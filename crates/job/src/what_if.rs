@@ -92,7 +92,7 @@ pub struct WhatIfs {
 
 /// What is changed for a fault.
 #[derive(Debug, Clone)]
-enum Change {
+pub(crate) enum Change {
     /// Another cutter stands under this number.
     Cutter(u32, Box<Tool>),
     /// A cutter is longer than its offset says by so much, mm.
@@ -143,10 +143,10 @@ fn moved(steps: &mut [Step], of: Option<u32>, by: &dyn Fn(DVec3) -> DVec3) {
 
 /// Do the later setups of a plan follow what the first one cuts? Then a block that lies elsewhere in it only gives and takes what is cut away anyhow. Not so where
 /// one of them is set by a face that comes as it is.
-fn later_follow_the_part(t: &Trial, part: &Box3) -> bool {
-    t.setups.iter().zip(&t.zeros).skip(1).all(|(s, zero)| {
+fn follows(stock: &Box3, setups: &[SetupInput], zeros: &[&[Datum]], part: &Box3) -> bool {
+    setups.iter().zip(zeros).skip(1).all(|(s, zero)| {
         let back = s.part_from_work.inverse();
-        let [block, part] = [&t.stock, part].map(|b| back.bounds(b));
+        let [block, part] = [stock, part].map(|b| back.bounds(b));
         (0..3).all(|axis| {
             let Some(touched) = zero.get(axis).and_then(|d| d.touched) else { return false };
             let TouchedOn::Face { .. } = touched.on else { return true };
@@ -188,12 +188,39 @@ fn block_lies(s: &mut SetupInput, stock: &mut Box3, change: &Change) -> bool {
     true
 }
 
-fn apply(setups: &mut [SetupInput], stock: &mut Box3, fault: &Fault, most_feed: f64, follow: bool) {
+/// Do the later setups of a plan follow what the first one cuts?
+pub(crate) fn later_follow(part: &Part, plan: &Plan, setups: &[SetupInput]) -> bool {
+    let zeros: Vec<&[Datum]> = plan.sides.iter().map(|s| s.setup.datum.as_slice()).collect();
+    plan.scheme.bar.is_none() && follows(&plan.scheme.stock, setups, &zeros, &part.mesh.bounds())
+}
+
+/// Setups of which one has a change, and the block.
+pub(crate) fn shifted(
+    setups: &[SetupInput],
+    stock: &Box3,
+    setup: usize,
+    change: &Change,
+    follow: bool,
+    most_feed: f64,
+) -> (Vec<SetupInput>, Box3) {
+    let (mut changed, mut block) = (setups.to_vec(), *stock);
+    apply(&mut changed, &mut block, Some(setup), change, most_feed, follow);
+    (changed, block)
+}
+
+fn apply(
+    setups: &mut [SetupInput],
+    stock: &mut Box3,
+    at: Option<usize>,
+    change: &Change,
+    most_feed: f64,
+    follow: bool,
+) {
     for (k, s) in setups.iter_mut().enumerate() {
-        if fault.setup.is_some_and(|n| n != k) || k == 0 && follow && block_lies(s, stock, &fault.change) {
+        if at.is_some_and(|n| n != k) || k == 0 && follow && block_lies(s, stock, change) {
             continue;
         }
-        match &fault.change {
+        match change {
             Change::Cutter(number, other) => {
                 for t in s.tools.iter_mut().filter(|t| t.number == *number) {
                     *t = Tool { number: *number, ..(**other).clone() };
@@ -220,13 +247,13 @@ fn apply(setups: &mut [SetupInput], stock: &mut Box3, fault: &Fault, most_feed: 
             Change::Stock(..) => {}
         }
     }
-    if let Change::Stock(axis, by) = fault.change {
-        stock.max[axis] += by;
+    if let Change::Stock(axis, by) = change {
+        stock.max[*axis] += by;
     }
 }
 
 /// The next smaller and the next larger cutter of the same sort in the crib.
-fn neighbours<'a>(shop: &'a Shop, t: &Tool) -> [Option<&'a Tool>; 2] {
+pub(crate) fn neighbours<'a>(shop: &'a Shop, t: &Tool) -> [Option<&'a Tool>; 2] {
     let same = |o: &&Tool| o.kind == t.kind && o.number != t.number && o.pitch_mm == t.pitch_mm;
     let by = |a: &&Tool, b: &&Tool| a.diameter_mm.total_cmp(&b.diameter_mm);
     let d = t.diameter_mm;
@@ -346,30 +373,34 @@ fn line_at(s: &SetupInput, at: DVec3) -> Option<u32> {
 }
 
 /// What comes of a fault.
-struct Told {
-    spoiled: String,
-    gravity: u8,
+pub(crate) struct Told {
+    /// In words.
+    pub spoiled: String,
+    /// 0 nothing, 1 the part is off, 2 something breaks.
+    pub gravity: u8,
     /// Setup and line.
-    at: Option<(usize, u32)>,
-    places: Vec<Place>,
+    pub at: Option<(usize, u32)>,
+    /// Where on the part.
+    pub places: Vec<Place>,
 }
 
 /// So many places of one fault are shown.
 const PLACES: usize = 40;
 
 /// What a proof with a fault says that the one without does not.
-fn told(own: &Proof, proof: &Proof, setups: &[SetupInput], fault: &Fault) -> Told {
+///
+/// `at_fault`: the setup that the fault is in; `lies`: the piece lies otherwise than planned.
+pub(crate) fn told(own: &Proof, proof: &Proof, setups: &[SetupInput], at_fault: Option<usize>, lies: bool) -> Told {
     let known = |id: &str| own.findings.iter().any(|f| f.id == id && f.severity == Severity::Stop);
     let breaks = |k: Kind| k != Kind::Gouge && !k.leaves();
     // A piece that lies askew pushes its jaws aside; that they would stand in it is no news.
-    let lies = matches!(fault.change, Change::Lies(..));
     let own_seat = |f: &&reason::Finding| {
-        lies && f.kind == Kind::DoesNotSeat && f.setup.as_deref() == fault.setup.map(|k| setups[k].name.as_str())
+        lies && f.kind == Kind::DoesNotSeat && f.setup.as_deref() == at_fault.map(|k| setups[k].name.as_str())
     };
     let stops: Vec<_> =
         proof.findings.iter().filter(|f| f.severity == Severity::Stop && !known(&f.id) && !own_seat(f)).collect();
     let setup =
-        |name: &Option<String>| name.as_ref().and_then(|n| setups.iter().position(|s| s.name == *n)).or(fault.setup);
+        |name: &Option<String>| name.as_ref().and_then(|n| setups.iter().position(|s| s.name == *n)).or(at_fault);
     let of = |f: &reason::Finding, gravity| Told {
         spoiled: f.what.clone(),
         gravity,
@@ -385,7 +416,7 @@ fn told(own: &Proof, proof: &Proof, setups: &[SetupInput], fault: &Fault) -> Tol
         let worst = proof.findings.iter().filter(|f| f.kind == Kind::Gouge).max_by(|a, b| a.severity.cmp(&b.severity));
         let places: Vec<Place> = worst.map(|f| f.places.iter().take(PLACES).copied().collect()).unwrap_or_default();
         let place = places.first().map(|p| (DVec3::from_array(p.min_mm) + DVec3::from_array(p.max_mm)) / 2.0);
-        let k = fault.setup.unwrap_or(0);
+        let k = at_fault.unwrap_or(0);
         let at = place.and_then(|p| Some((k, line_at(setups.get(k)?, p)?)));
         let spoiled = format!("the part is cut {:.2} mm too deep", len(proof.gouge_mm));
         return Told { spoiled, gravity: 1, at, places };
@@ -414,7 +445,7 @@ fn tried<E>(
         return Err(refused("the plan itself is not proved: 'goldchip prove' tells why; mend that first"));
     }
     let motion = limits_of(t.machine).motion;
-    let follow = t.part.is_some_and(|p| later_follow_the_part(t, &p));
+    let follow = t.part.is_some_and(|p| follows(&t.stock, &t.setups, &t.zeros, &p));
     let all = faults(t);
     let mut out = WhatIfs { rows: known, of: all.len(), done: false };
     if out.rows.len() > all.len() || out.rows.iter().zip(&all).any(|(r, f)| r.fault != f.words) {
@@ -423,9 +454,10 @@ fn tried<E>(
     for fault in &all[out.rows.len()..] {
         tell(&out)?;
         let (mut changed, mut block) = (t.setups.clone(), t.stock);
-        apply(&mut changed, &mut block, fault, t.machine.feed_max_mm_min, follow);
+        apply(&mut changed, &mut block, fault.setup, &fault.change, t.machine.feed_max_mm_min, follow);
         let proof = (t.judge)(block, &changed);
-        let Told { spoiled, gravity, at, places } = told(&own, &proof, &changed, fault);
+        let Told { spoiled, gravity, at, places } =
+            told(&own, &proof, &changed, fault.setup, matches!(fault.change, Change::Lies(..)));
         let minute = at.map(|(k, line)| {
             let steps = &t.setups[k].program.steps;
             let until = steps.iter().take_while(|s| s.line < line).count();

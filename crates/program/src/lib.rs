@@ -15,6 +15,7 @@ mod promise;
 mod read;
 mod restart;
 mod sample;
+mod slip;
 mod translate;
 mod write;
 
@@ -27,4 +28,5 @@ pub use read::{Hole, Program, ReadError, ReadSettings, Shape, Step, StepKind, re
 pub use restart::{GoOn, Restart, restart};
 pub use sample::{Sample, sample};
 pub use shop::dialect::Dialect;
+pub use slip::{Site, Slip, Slipped, sites, slipped};
 pub use translate::translate;

@@ -37,7 +37,7 @@ fn kinds(only: Option<Kind>) -> &'static str {
     match only {
         Some(Kind::Part) => "part",
         Some(Kind::Compare | Kind::WhatIf) => "compare",
-        Some(Kind::Plan) | None => "all",
+        Some(Kind::Plan | Kind::Round) | None => "all",
     }
 }
 

@@ -7,6 +7,7 @@ mod outer;
 mod outside;
 mod people;
 mod readers;
+mod rounds;
 mod routes;
 mod runs;
 mod session;

@@ -182,6 +182,7 @@ fn purge(c: &mut Conn, job: &Job) -> Result<(), Fault> {
     diesel::update(acts::table.filter(acts::job_id.eq(job.id))).set(acts::job_id.eq(None::<i64>)).execute(c)?;
     diesel::delete(issued::table.filter(issued::job_id.eq(job.id))).execute(c)?;
     crate::runs::purge(c, job.id)?;
+    crate::rounds::purge(c, job.id)?;
     diesel::delete(tasks::table.filter(tasks::job_id.eq(job.id))).execute(c)?;
     diesel::delete(decisions::table.filter(decisions::job_id.eq(job.id))).execute(c)?;
     diesel::delete(jobs::table.find(job.id)).execute(c)?;

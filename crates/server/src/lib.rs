@@ -22,6 +22,7 @@ pub mod lookers;
 pub mod people;
 pub mod queue;
 pub mod rack;
+pub mod rounds;
 pub mod runs;
 pub mod sign_in;
 pub mod types;

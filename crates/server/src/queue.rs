@@ -29,6 +29,8 @@ pub enum Kind {
     Compare,
     /// Faults at the machine, each tried on the plan: behind even that.
     WhatIf,
+    /// A trainer's round: somebody waits for it.
+    Round,
 }
 
 impl Kind {
@@ -38,6 +40,7 @@ impl Kind {
             Kind::Plan => "plan",
             Kind::Compare => "compare",
             Kind::WhatIf => "what-if",
+            Kind::Round => "round",
         }
     }
     fn of(word: &str) -> Kind {
@@ -45,6 +48,7 @@ impl Kind {
             "part" => Kind::Part,
             "compare" => Kind::Compare,
             "what-if" => Kind::WhatIf,
+            "round" => Kind::Round,
             _ => Kind::Plan,
         }
     }
@@ -115,6 +119,14 @@ pub fn ask_part(c: &mut Conn, job: i64, revision: i64, person: Option<i64>) -> R
     for_job(c, job, Kind::Part, revision, person)
 }
 
+/// Ask for the rounds of a job that are not made; a worker that is at it makes all of them.
+pub fn ask_round(c: &mut Conn, job: i64, revision: i64, person: Option<i64>) -> Result<(), Fault> {
+    if alive(c, job, revision, Kind::Round)? {
+        return Ok(());
+    }
+    for_job(c, job, Kind::Round, revision, person)
+}
+
 /// What waits of a kind is dropped, what runs is told to stop.
 fn end_all(c: &mut Conn, job: i64, kind: Kind) -> Result<(), Fault> {
     let of = tasks::job_id.eq(job).and(tasks::kind.eq(kind.word()));
@@ -154,7 +166,7 @@ pub fn claim(c: &mut Conn, worker: &str, only: Option<Kind>) -> Result<Option<Cl
     let kinds: &[&str] = match only {
         Some(k) if BEHIND.contains(&k) => &["compare", "what-if"],
         Some(k) => &[k.word()],
-        None => &["part", "plan"],
+        None => &["part", "plan", "round"],
     };
     // One question where nothing waits: an idle worker writes nothing.
     let mut rows: Vec<(i64, String, Option<i64>, bool, String, i32)> = tasks::table

@@ -170,8 +170,13 @@ struct Order {
 /// A worker that is told to stop and does not hear it for this long is ended, with its process.
 const DEAF: Duration = Duration::from_millis(1300);
 /// How long a task may take, s.
-const LONGEST: [(Kind, u64); 4] =
-    [(Kind::Part, 60), (Kind::Plan, 30 * 60), (Kind::Compare, 60 * 60), (Kind::WhatIf, 60 * 60)];
+const LONGEST: [(Kind, u64); 5] = [
+    (Kind::Part, 60),
+    (Kind::Plan, 30 * 60),
+    (Kind::Compare, 60 * 60),
+    (Kind::WhatIf, 60 * 60),
+    (Kind::Round, 30 * 60),
+];
 /// With this code a worker's process ends that had to be broken off.
 pub const BROKEN_OFF: i32 = 75;
 
@@ -256,6 +261,7 @@ fn one(db: &Db, name: &str, reader: &Path, claim: &Claim, shutdown: &AtomicBool)
         let done = std::panic::catch_unwind(AssertUnwindSafe(|| match claim.kind {
             Kind::Plan => plan(db, reader, claim, &heart.stop, &heard),
             Kind::Compare => behind(db, reader, claim, &heart.stop, &heard, |n| n.ways(true), compare),
+            Kind::Round => rounds(db, reader, claim, &heart.stop, &heard),
             Kind::WhatIf => behind(db, reader, claim, &heart.stop, &heard, |n| n.what_ifs(true), what_if),
             Kind::Part => {
                 let o = order(db, claim)?;
@@ -503,6 +509,36 @@ fn what_if(db: &Db, at: &AtHand) -> Result<(), Outcome> {
         nothing()
     };
     at.put(&at.names.what_ifs(true), &all);
+    Ok(())
+}
+
+/// The trainer's rounds that wait for this job, on its plan as it stands.
+fn rounds(
+    db: &Db,
+    reader: &Path,
+    claim: &Claim,
+    stop: &AtomicBool,
+    heard: &(dyn Fn(&'static str, f64) + Sync),
+) -> Result<(), Outcome> {
+    let o = whole_order(db, reader, claim)?;
+    let cache = DbCache::of(db);
+    let desk = Desk { model: read_as(&o.job, &o.settled), cache: &cache, stop, heard };
+    let mut at_hand = None;
+    // Others may ask while one is made.
+    while let Some(id) = db.act(|c| crate::rounds::waiting(c, o.job.id))?.first().copied() {
+        if at_hand.is_none() {
+            let (part, planned, proof) = worked_out(db, reader, &o, &desk)?;
+            let sheet = job::sheet::sheet(&part, &planned.plan, &proof, &o.shop, &o.settled);
+            at_hand = Some((part, planned, proof, sheet));
+        }
+        let Some((part, planned, proof, sheet)) = &at_hand else { break };
+        match job::trainer::round(part, &planned.plan, proof, &o.shop, fastrand::u64(..), &desk) {
+            Ok(made) => crate::rounds::keep(db, id, &made, sheet, &o.shop, &o.job.title)?,
+            Err(JobError::Stopped) => return Err(Outcome::Stopped),
+            Err(e) => crate::rounds::refuse(db, id, &e.to_string())?,
+        }
+    }
+    db.act(|c| crate::watch::job_changed(c, o.job.id))?;
     Ok(())
 }
 

@@ -22,6 +22,8 @@ import type {
   Piece,
   LogPage,
   RackSheet,
+  Eye,
+  RoundSheet,
   RunCard,
   RunSheet,
   Sheet,
@@ -200,6 +202,22 @@ export const runQuery = (id: number, run: number, done: number, notes: number) =
     placeholderData: keepPreviousData,
     retry,
   });
+/** A round of the trainer; asked for again until it is made. */
+export const roundQuery = (id: number, round: number) =>
+  queryOptions({
+    queryKey: ['round', id, round],
+    queryFn: () => api.get<RoundSheet>(`/api/jobs/${id}/rounds/${round}`),
+    refetchInterval: (q) => (q.state.data?.brief.ready || q.state.data?.brief.why ? false : 1000),
+    retry,
+  });
+export const roundHistoryQuery = (id: number, round: number) =>
+  queryOptions({
+    queryKey: ['round-history', id, round],
+    queryFn: async () => readHistory(await api.bytes(`/api/jobs/${id}/rounds/${round}/history`)),
+    ...forever,
+  });
+/** How one reads: one's own rounds. */
+export const eyeQuery = queryOptions({ queryKey: ['eye'], queryFn: () => api.get<Eye>('/api/rounds'), retry });
 /** Runs of the shop in pages, the newest first. */
 export const logQuery = (find: string) =>
   infiniteQueryOptions({

@@ -96,13 +96,15 @@ interface Props {
   strip: Strip;
   cursor: Store<Cursor>;
   findings: readonly Finding[];
+  /** What the setups are called; else sides by number. */
+  names?: readonly string[];
 }
 
 /** Do so many letters find room in so many pixels? A name is shown whole or not at all. */
 const roomFor = (words: string, width: number) => words.length * 7.2 < width - 4;
 
 /** One strip for the whole job: load, engagement, steps; dragging it moves stock, cutter and line together. */
-export function ProofStrip({ strip, cursor, findings }: Props) {
+export function ProofStrip({ strip, cursor, findings, names }: Props) {
   const theme = useTheme();
   const { units } = useUnits();
   const box = useRef<HTMLDivElement>(null);
@@ -231,7 +233,8 @@ export function ProofStrip({ strip, cursor, findings }: Props) {
     start += s.seconds;
     return s.no_return.map((n) => ({ n, x: ((here + n.at) / all) * width }));
   });
-  const words = `${clock(toTotal(strip, at))} of ${clock(all)}, side ${at.setup + 1}${op ? `, ${op.word} with T${op.tool}` : ''}`;
+  const name = names?.[at.setup] ?? `Side ${at.setup + 1}`;
+  const words = `${clock(toTotal(strip, at))} of ${clock(all)}, ${name.toLowerCase()}${op ? `, ${op.word} with T${op.tool}` : ''}`;
   return (
     <Box
       ref={box}
@@ -276,7 +279,7 @@ export function ProofStrip({ strip, cursor, findings }: Props) {
       <div className="foot">
         <b>{clock(toTotal(strip, at))}</b>
         <span>
-          Side {at.setup + 1}, line {setup?.line[k] ?? 1}
+          {name}, line {setup?.line[k] ?? 1}
           {op ? `, T${op.tool} ${op.word}` : ''}
         </span>
         <span className="power">

@@ -27,5 +27,6 @@ mod straps;
 mod surfaces;
 mod threads;
 mod tilted;
+mod trainer;
 mod undercuts;
 mod what_if;

@@ -13,7 +13,7 @@ use shop::Shop;
 use std::sync::atomic::AtomicBool;
 
 /// A small block with a step that only the second side sees.
-fn block() -> (Part, Plan, Proof, Shop) {
+pub fn block() -> (Part, Plan, Proof, Shop) {
     let around = [([0.0, 0.0], 4.0), ([24.0, 0.0], 4.0), ([24.0, 16.0], 4.0), ([0.0, 16.0], 4.0)];
     let body = Shape::prism(&rounded_polygon(&around), 0.0, 8.0).unwrap();
     let step = |z: f64| Shape::block([15.0, -1.0, z], [30.0, 18.0, z + 6.0]).unwrap();

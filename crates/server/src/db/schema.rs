@@ -129,6 +129,21 @@ diesel::table! {
         kept_at -> Datetime,
     }
 }
+diesel::table! {
+    rounds (id) {
+        id -> Bigint,
+        job_id -> Bigint,
+        person_id -> Bigint,
+        asked -> Datetime,
+        truth -> Nullable<Longtext>,
+        why -> Nullable<Longtext>,
+        said -> Nullable<Longtext>,
+        points -> Nullable<Integer>,
+        ended -> Nullable<Datetime>,
+    }
+}
+diesel::joinable!(rounds -> jobs (job_id));
+diesel::allow_tables_to_appear_in_same_query!(rounds, jobs);
 diesel::joinable!(runs -> jobs (job_id));
 diesel::allow_tables_to_appear_in_same_query!(runs, jobs);
 diesel::joinable!(decisions -> people (person_id));

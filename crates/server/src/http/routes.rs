@@ -54,6 +54,7 @@ pub fn all(c: &mut ServiceConfig) {
         .service(export)
         .configure(super::stock::all)
         .configure(super::runs::all)
+        .configure(super::rounds::all)
         .service(beside)
         .service(mesh_others)
         .service(mesh)

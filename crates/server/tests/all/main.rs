@@ -11,6 +11,7 @@ mod lookers;
 mod outside;
 mod queue;
 mod rack;
+mod rounds;
 mod runs;
 mod security;
 mod types;

@@ -17,6 +17,7 @@ async fn a_shop_without_soft_jaw_blanks() {
     b.find("[data-offer=soft_jaws]").await;
     // The blanks go out of the book, both kinds; the book says what it lost.
     b.go("/shop/jaw_blanks").await;
+    b.find("[data-entry]").await;
     let mut bad = axe(&b, "jaw blanks").await;
     for _ in 0..2 {
         b.js_until("const l = document.querySelector('[data-entry] button'); l?.click(); return !!l").await;

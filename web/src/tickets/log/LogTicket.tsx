@@ -5,6 +5,7 @@ import { useJob } from '../../frame/job';
 import { Head, Quiet } from '../../parts/basics';
 import { Runs } from './Runs';
 import { Sizes } from './Sizes';
+import { Trainer } from './Trainer';
 
 /** What the machine and the card have told of this job. */
 export function LogTicket() {
@@ -29,6 +30,7 @@ export function LogTicket() {
       ) : (
         <Quiet>Each run leaves its readings, offsets, sizes, changed cutters, minutes and what went wrong here.</Quiet>
       )}
+      <Trainer />
     </>
   );
 }

@@ -1,59 +1,15 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
-import styled from 'styled-components';
+import { useMemo } from 'react';
 import { api, languageQuery } from '../../api';
 import { useJob } from '../../frame/job';
 import { refuse, tell, useStore, useUnits } from '../../frame/settings';
 import { atLine, stepAt } from '../../model/strip';
 import { say } from '../../model/units';
 import { Button, Head, Line, Link, Quiet, Rows, Section } from '../../parts/basics';
+import { ProgramText } from '../../parts/ProgramText';
 import { Edited } from './Edited';
 import { WrittenFor } from './WrittenFor';
 import { words } from './words';
-
-const ROW = 22;
-
-const Text = styled.div`
-  position: relative;
-  height: 330px;
-  overflow: auto;
-  border: 1px solid ${(p) => p.theme.edge};
-  background: ${(p) => p.theme.sunk};
-  font-family: 'IBM Plex Mono', monospace;
-  font-size: 13.5px;
-  line-height: ${ROW}px;
-  .row {
-    position: absolute;
-    left: 0;
-    right: 0;
-    height: ${ROW}px;
-    white-space: pre;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    padding-right: 8px;
-    cursor: pointer;
-  }
-  .row i {
-    display: inline-block;
-    width: 52px;
-    text-align: right;
-    margin-right: 12px;
-    font-style: normal;
-    color: ${(p) => p.theme.quiet};
-  }
-  .row.now {
-    background: ${(p) => p.theme.brassWash};
-    font-weight: 600;
-    box-shadow: inset 5px 0 0 ${(p) => p.theme.brass};
-  }
-  .row.edited i {
-    color: ${(p) => p.theme.blue};
-    font-weight: 600;
-  }
-  .row.found {
-    box-shadow: inset 5px 0 0 ${(p) => p.theme.red};
-  }
-`;
 
 /** The posted text with the line of the moment, and taking it to the machine. */
 export function ProgramTicket() {
@@ -75,28 +31,12 @@ export function ProgramTicket() {
     [sheet.proof.findings, side],
   );
   const edited = useMemo(() => new Set(side?.edited?.changes.lines ?? []), [side]);
-  const box = useRef<HTMLDivElement>(null);
-  const [top, setTop] = useState(0);
   const k = setup ? stepAt(setup, at.at) : 0;
   const now = setup?.line[k] ?? 1;
 
-  useEffect(() => {
-    const el = box.current;
-    if (!el) return;
-    const y = (now - 1) * ROW;
-    if (y < el.scrollTop + 2 * ROW || y > el.scrollTop + el.clientHeight - 3 * ROW)
-      el.scrollTop = y - el.clientHeight / 2;
-  }, [now]);
-
-  const first = Math.max(0, Math.floor(top / ROW) - 4);
-  const shown = lines.slice(first, first + 26);
   const seek = (line: number) =>
     setup && cursor.set({ setup: at.setup, at: atLine(setup, Math.min(lines.length, Math.max(1, line))) });
-  const keys = (e: KeyboardEvent) => {
-    const by = { ArrowDown: 1, ArrowUp: -1, PageDown: 14, PageUp: -14 }[e.key];
-    if (by === undefined) return;
-    e.preventDefault();
-    e.stopPropagation();
+  const step = (by: number) => {
     // Lines that take no time are passed over.
     const next = by > 0 ? setup?.line.find((l) => l >= now + by) : setup?.line.findLast((l) => l <= now + by);
     seek(next ?? now + by);
@@ -133,31 +73,7 @@ export function ProgramTicket() {
           ))}
         </Line>
       </Head>
-      <Text
-        ref={box}
-        role="group"
-        aria-label="Program text; arrow keys go through its lines"
-        tabIndex={0}
-        onScroll={(e) => setTop(e.currentTarget.scrollTop)}
-        onKeyDown={keys}
-        data-line={now}
-      >
-        <div style={{ height: lines.length * ROW }} />
-        {shown.map((text, n) => {
-          const line = first + n + 1;
-          return (
-            <div
-              key={line}
-              className={`row ${line === now ? 'now' : found.has(line) ? 'found' : ''} ${edited.has(line) ? 'edited' : ''}`}
-              style={{ top: (line - 1) * ROW }}
-              onClick={() => seek(line)}
-            >
-              <i>{edited.has(line) ? `✎ ${line}` : line}</i>
-              {text}
-            </div>
-          );
-        })}
-      </Text>
+      <ProgramText lines={lines} now={now} onLine={seek} onStep={step} found={found} edited={edited} />
       <p aria-live="polite" style={{ minHeight: 44, marginTop: 6 }}>
         <b>Line {now}:</b> {words(lines[now - 1] ?? '', language.data ?? [], units, sheet.control)}
       </p>
