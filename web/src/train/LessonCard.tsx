@@ -68,27 +68,26 @@ function Cutters({ lesson }: { lesson: Lesson }) {
 
 /** The run card's steps of one setup, to be read. */
 export function LessonCard({ lesson, pointed, truth, onPoint }: Props) {
+  const mark = (step: CardStep | null) =>
+    step !== null && step === truth ? 'truth' : step !== null && step === pointed ? 'pointed' : '';
+  const title = (step: CardStep | null, words: string) =>
+    step && onPoint ? (
+      <button type="button" aria-pressed={step === pointed} onClick={() => onPoint(step)}>
+        {words}
+      </button>
+    ) : (
+      <b>{words}</b>
+    );
   const one = (s: RunStep) => {
     const step = cardStep(s.id);
-    const is = step !== null && step === truth ? 'truth' : step !== null && step === pointed ? 'pointed' : '';
     return (
-      <li key={s.id} className={is} data-card-step={step ?? undefined}>
-        {step && onPoint ? (
-          <button type="button" aria-pressed={step === pointed} onClick={() => onPoint(step)}>
-            {s.title}
-          </button>
-        ) : (
-          <b>{s.title}</b>
-        )}
-        {step === 'cutters' ? (
-          <Cutters lesson={lesson} />
-        ) : (
-          <ul>
-            {s.says.map((w) => (
-              <li key={w}>{w}</li>
-            ))}
-          </ul>
-        )}
+      <li key={s.id} className={mark(step)} data-card-step={step ?? undefined}>
+        {title(step, s.title)}
+        <ul>
+          {s.says.map((w) => (
+            <li key={w}>{w}</li>
+          ))}
+        </ul>
       </li>
     );
   };
@@ -96,10 +95,15 @@ export function LessonCard({ lesson, pointed, truth, onPoint }: Props) {
     <>
       <h2 style={{ fontSize: 18 }}>The card</h2>
       <p>
-        {lesson.side.words.load.length > 0 ? null : <Quiet>{lesson.side.held_on}. </Quiet>}
         <Quiet>What is underlined can be pointed at.</Quiet>
       </p>
-      <Steps>{lesson.steps.map(one)}</Steps>
+      <Steps>
+        <li className={mark('cutters')} data-card-step="cutters">
+          {title('cutters', 'Cutters of this side')}
+          <Cutters lesson={lesson} />
+        </li>
+        {lesson.steps.filter((s) => cardStep(s.id) !== 'cutters').map(one)}
+      </Steps>
     </>
   );
 }

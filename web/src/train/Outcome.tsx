@@ -23,7 +23,7 @@ export function Outcome({ brief, onLine, onAnother, busy }: Props) {
         {clean ? '.' : `, ${truthPlace(t)}: `}
         {clean ? null : (
           <>
-            <code>{t.is === '' ? 'nothing' : t.is}</code> in place of <code>{t.was === '' ? 'nothing' : t.was}</code>.{' '}
+            <code>{t.is === '' ? 'nothing' : t.is}</code> in place of <code>{t.was === '' ? 'nothing' : t.was}</code>{' '}
             {t.lines ? <Link onPress={() => t.lines && onLine(t.lines[0])}>Show it</Link> : null}
             <br />
             <Quiet>

@@ -139,6 +139,8 @@ function Read({ me, job, sheet, lesson: said }: { me: Me; job: number; sheet: Ro
       const body = { said: given && wrong !== '' ? saidOf(wrong, place) : null };
       const told = await api.post<RoundSheet>(`/api/jobs/${job}/rounds/${brief.id}/answer`, body);
       client.setQueryData(['round', job, brief.id], told);
+      const first = told.brief.truth?.lines?.[0];
+      if (first) toLine(first);
       await client.invalidateQueries({ queryKey: ['eye'] });
     } catch (e) {
       refuse(e);

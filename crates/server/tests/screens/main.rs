@@ -7,6 +7,7 @@ mod holding;
 mod keeping;
 mod program;
 mod run;
+mod trainer;
 mod what_if;
 
 use common::browser::Browser;

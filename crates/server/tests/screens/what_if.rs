@@ -87,5 +87,6 @@ async fn faults_are_tried_unasked_and_shown_with_what_catches_them() {
     assert_eq!(card.contains("A look at the override"), proposed.is_some(), "{card}");
     let tapped = rows.iter().any(|r| r["proposed"] == true && r["check"]["kind"] == "tap");
     assert_eq!(card.contains("Tapping it down until nothing"), tapped, "{card}");
+    super::trainer::a_round(&b, &ida, 1).await;
     b.close().await;
 }
