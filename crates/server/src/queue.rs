@@ -127,6 +127,15 @@ pub fn ask_round(c: &mut Conn, job: i64, revision: i64, person: Option<i64>) -> 
     for_job(c, job, Kind::Round, revision, person)
 }
 
+/// Somebody looks at a job whose plan waits for nobody, such as those of an older build: it takes its turn among what people want.
+pub fn looked_at(c: &mut Conn, job: i64, person: i64) -> Result<(), Fault> {
+    let waits = tasks::job_id.eq(job).and(tasks::kind.eq(Kind::Plan.word())).and(tasks::state.eq("queued"));
+    diesel::update(tasks::table.filter(waits.and(tasks::person_id.is_null())))
+        .set(tasks::person_id.eq(person))
+        .execute(c)?;
+    Ok(())
+}
+
 /// What waits of a kind is dropped, what runs is told to stop.
 fn end_all(c: &mut Conn, job: i64, kind: Kind) -> Result<(), Fault> {
     let of = tasks::job_id.eq(job).and(tasks::kind.eq(kind.word()));

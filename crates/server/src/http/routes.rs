@@ -191,7 +191,14 @@ async fn read_of(me: &Me, house: &House, file: &str, body: Bytes) -> Result<(Vec
 
 #[get("/api/jobs/{id}")]
 async fn state(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<JobState> {
-    Ok(Json(house.db.run(move |c| jobs::state(c, &me, *id)).await?))
+    let seen = move |c: &mut Conn| {
+        let state = jobs::state(c, &me, *id)?;
+        if state.card.work == jobs::Work::Waiting {
+            queue::looked_at(c, *id, me.id)?;
+        }
+        Ok(state)
+    };
+    Ok(Json(house.db.run(seen).await?))
 }
 
 #[patch("/api/jobs/{id}")]

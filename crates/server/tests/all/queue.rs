@@ -31,6 +31,20 @@ fn states(c: &mut Conn) -> Result<BTreeMap<String, i64>, Fault> {
     Ok(out)
 }
 
+/// After a new build all plans wait for nobody; the one that somebody looks at goes first.
+#[test]
+fn who_looks_at_a_job_goes_first() {
+    let base = Base::new();
+    fill(&base, 9);
+    let next = || base.db.act(|c| queue::claim(c, "w", None)).unwrap().unwrap();
+    let first = next();
+    base.db.act(|c| queue::looked_at(c, first.job_id + 7, 42)).unwrap();
+    assert_eq!(next().job_id, first.job_id + 7);
+    // A second one of that person's waits for its turn, and what runs is nobody's to take over.
+    base.db.act(|c| queue::looked_at(c, first.job_id, 42)).unwrap();
+    assert_eq!(next().job_id, first.job_id + 1);
+}
+
 #[test]
 fn many_workers_do_each_task_once() {
     let base = Base::new();
