@@ -13,6 +13,7 @@ pub mod files;
 pub mod made;
 pub mod plan;
 mod plan_file;
+pub mod price;
 pub mod proving;
 pub mod reposted;
 mod routing;

@@ -68,7 +68,7 @@ impl From<BookError> for Fault {
     }
 }
 
-fn newest(c: &mut Conn, shop: i64) -> Result<(i64, Shop), Fault> {
+pub(crate) fn newest(c: &mut Conn, shop: i64) -> Result<(i64, Shop), Fault> {
     let r = job_rows::newest_shop_revision(c, shop)?;
     Ok((r, job_rows::shop_of(c, r)?))
 }
@@ -223,7 +223,9 @@ pub fn newer(c: &mut Conn, job: &Job, settled: &Settled) -> Result<Option<NewerB
     if revision == revision_of(job, settled) {
         return Ok(None);
     }
-    let changes = told(&of_job(c, job, settled)?.changes_to(&shop)?);
+    let own = of_job(c, job, settled)?;
+    // Rates change no plan.
+    let changes = told(&own.changes_to(&Shop { rates: own.rates.clone(), ..shop })?);
     Ok((!changes.is_empty()).then_some(NewerBook { revision, changes }))
 }
 

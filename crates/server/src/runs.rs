@@ -8,13 +8,15 @@ use crate::db::{Conn, last_id, now};
 use crate::fault::Fault;
 use crate::jobs::{self as job_rows, Proved, stamp};
 use crate::people::Me;
-use crate::{audit, book, watch};
+use crate::{audit, blobs, book, watch};
 use chrono::{DateTime, NaiveDateTime};
 use diesel::prelude::*;
+use job::price::Price;
+use job::sheet::Sheet;
 use program::{GoOn, Restart};
 use reason::len;
 use run::answer::{self, Act, Entry};
-use run::card::Drawing;
+use run::card::{Drawing, StepKind};
 use run::make::{Planned, card};
 use run::series::{SizeSeries, of_runs};
 use run::{Card, Run};
@@ -25,6 +27,8 @@ use ts_rs::TS;
 const MOST: i64 = 5000;
 /// Most bytes of one act, so that the list stays short.
 const MOST_ACT: usize = 64 << 10;
+/// Most pieces that a price is asked for.
+const MOST_PIECES: u32 = 1_000_000;
 /// Runs that a page of the log shows.
 const PAGE: i64 = 100;
 
@@ -265,6 +269,44 @@ pub fn sizes(c: &mut Conn, me: &Me, job: i64) -> Result<Vec<SizeSeries>, Fault> 
     let all = rows.iter().map(|r| told(c, r, &job.title, job.revision, job::Units::Mm));
     let all: Vec<RunSheet> = all.collect::<Result<_, _>>()?;
     Ok(of_runs(&all.iter().map(|r| (r.brief.piece, &r.card, &r.state)).collect::<Vec<_>>()))
+}
+
+/// Minutes of a piece that is good: its programs and its loading, of the setups of the part alone; none where a step of them has no time.
+fn minutes_of(r: &RunSheet, sides: &[&str]) -> (Option<f64>, Option<f64>) {
+    let sum = |kind: StepKind| {
+        let steps = r.card.steps.iter().zip(&r.state.steps);
+        let own = steps.filter(|(s, _)| s.kind == kind && sides.contains(&s.setup.as_str()));
+        own.map(|(_, at)| at.took_min).sum::<Option<f64>>()
+    };
+    (sum(StepKind::Run), sum(StepKind::Load))
+}
+
+/// What a piece of a job costs by the shop's newest rates, for the pieces that are made now or for so many; from what good pieces of this very plan took, where there are
+/// any.
+pub fn price(c: &mut Conn, me: &Me, id: i64, pieces: Option<u32>) -> Result<Price, Fault> {
+    let of = job_rows::of(c, me, id)?;
+    let key = of.sheet.clone().ok_or(Fault::NotYet("The first plan of this job is still being worked out"))?;
+    let json = blobs::get(c, &key)?.ok_or(Fault::NotYet("The plan is no longer at hand; it is worked out again"))?;
+    let sheet: Sheet = serde_json::from_slice(&json).map_err(|e| Fault::internal(e.to_string()))?;
+    let quantity = pieces.or(job_rows::settled(c, id)?.quantity).unwrap_or(1).clamp(1, MOST_PIECES);
+    let (_, shop) = book::newest(c, of.shop_id)?;
+    let sides: Vec<&str> = sheet.sides.iter().map(|s| s.name.as_str()).collect();
+    let planned: f64 = sheet.sides.iter().flat_map(|s| &s.operations).map(|o| o.minutes).sum();
+    let rows: Vec<Row> = runs::table
+        .filter(runs::job_id.eq(id).and(runs::good.eq(true)))
+        .order(runs::id)
+        .select(Row::as_select())
+        .load(c)?;
+    let all: Vec<RunSheet> =
+        rows.iter().map(|r| told(c, r, &of.title, of.revision, job::Units::Mm)).collect::<Result<_, _>>()?;
+    // A piece that was cut by another plan says nothing of this one.
+    let same = |r: &&RunSheet| {
+        let own = r.card.steps.iter().filter(|s| s.kind == StepKind::Run && sides.contains(&s.setup.as_str()));
+        let sum: f64 = own.filter_map(|s| s.minutes).sum();
+        (sum - planned).abs() <= 0.005 * planned
+    };
+    let took: Vec<_> = all.iter().filter(same).map(|r| minutes_of(r, &sides)).collect();
+    Ok(job::price::price(&sheet, &shop.rates, quantity, job::price::took(&took)))
 }
 
 /// Runs of the shop, the newest first, from before `before`; only those in whose title, notes or cause `find` stands.

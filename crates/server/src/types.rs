@@ -35,6 +35,7 @@ pub fn write(dir: &Path) -> Result<(), String> {
         crate::runs::BrokenOff::export_all(&c),
         crate::runs::Rest::export_all(&c),
         run::series::SizeSeries::export_all(&c),
+        job::price::Price::export_all(&c),
         crate::rounds::RoundSheet::export_all(&c),
         crate::rounds::Eye::export_all(&c),
         crate::rounds::NewAnswer::export_all(&c),

@@ -6,6 +6,7 @@ pub mod collet;
 pub mod dialect;
 pub mod machine;
 pub mod pallet;
+pub mod rates;
 pub mod standards;
 pub mod table;
 pub mod tilting;
@@ -74,6 +75,9 @@ pub struct Shop {
     /// Controls that programs can be written for; the mill names its own.
     #[serde(default = "dialects")]
     pub dialects: Vec<Dialect>,
+    /// What hours cost.
+    #[serde(default)]
+    pub rates: rates::Rates,
     /// Cutters in their holders.
     pub crib: Vec<Tool>,
     /// Materials.
@@ -175,6 +179,7 @@ impl Shop {
             collet_blocks: place.collet_blocks,
             aids: aid::usual(),
             dialects: dialects(),
+            rates: rates::Rates::default(),
             crib: crib.tool,
             materials: materials.material,
         };
@@ -187,7 +192,7 @@ impl Shop {
     /// # Errors
     /// [`ShopError::Wrong`] and [`ShopError::NoMaterial`], with what to do.
     pub fn check(&self) -> Result<(), ShopError> {
-        let one_by_one: [&dyn Fn() -> Option<String>; 19] = [
+        let one_by_one: [&dyn Fn() -> Option<String>; 20] = [
             &|| self.machine.fault(),
             &|| self.vise.fault(),
             &|| self.crib.iter().find_map(Tool::fault),
@@ -207,6 +212,7 @@ impl Shop {
             &|| self.collet_blocks.iter().find_map(ColletBlock::fault),
             &|| self.dialects.iter().find_map(Dialect::fault),
             &|| self.aids.iter().find_map(Aid::fault),
+            &|| self.rates.fault(),
         ];
         if let Some(fault) = one_by_one.iter().find_map(|f| f()) {
             return Err(ShopError::Wrong(fault));

@@ -19,6 +19,7 @@ import type {
   Measured,
   PartSheet,
   PersonCard,
+  Price,
   Piece,
   LogPage,
   RackSheet,
@@ -199,6 +200,15 @@ export const runQuery = (id: number, run: number, done: number, notes: number) =
   queryOptions({
     queryKey: ['run', id, run, done, notes],
     queryFn: () => api.get<RunSheet>(`/api/jobs/${id}/runs/${run}`),
+    placeholderData: keepPreviousData,
+    retry,
+  });
+/** What a piece costs: with the plan, the pieces that are through (under the runs), and the rates. */
+export const priceQuery = (id: number, sheet: number | null, revision: number, pieces: number | null) =>
+  queryOptions({
+    queryKey: ['runs', id, 'price', sheet, revision, pieces],
+    queryFn: () => api.get<Price>(`/api/jobs/${id}/price${pieces === null ? '' : `?pieces=${pieces}`}`),
+    enabled: sheet !== null,
     placeholderData: keepPreviousData,
     retry,
   });

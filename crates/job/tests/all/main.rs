@@ -20,6 +20,7 @@ mod odd;
 mod oracle;
 mod places;
 mod plate;
+mod price;
 mod promises;
 mod sides;
 mod stocking;

@@ -8,6 +8,7 @@ use crate::look::{Ask, Of};
 use crate::runs::{self, BrokenOff, LogPage, NewEntry, Rest, RunCard, RunSheet};
 use actix_web::web::{Bytes, Data, Json, Path, Query, ServiceConfig, block};
 use actix_web::{HttpResponse, get, post};
+use job::price::Price;
 use run::series::SizeSeries;
 use serde::Deserialize;
 
@@ -16,6 +17,7 @@ pub fn all(c: &mut ServiceConfig) {
     c.service(list)
         .service(begin)
         .service(sizes)
+        .service(price)
         .service(table)
         .service(json)
         .service(one)
@@ -35,6 +37,17 @@ async fn list(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<V
 #[get("/api/jobs/{id}/sizes")]
 async fn sizes(Signed(me): Signed, house: Data<House>, id: Path<i64>) -> Answer<Vec<SizeSeries>> {
     Ok(Json(house.db.run(move |c| runs::sizes(c, &me, *id)).await?))
+}
+
+#[derive(Debug, Deserialize)]
+struct Pieces {
+    pieces: Option<u32>,
+}
+
+/// What a piece costs.
+#[get("/api/jobs/{id}/price")]
+async fn price(Signed(me): Signed, house: Data<House>, id: Path<i64>, q: Query<Pieces>) -> Answer<Price> {
+    Ok(Json(house.db.run(move |c| runs::price(c, &me, *id, q.pieces)).await?))
 }
 
 #[post("/api/jobs/{id}/runs")]

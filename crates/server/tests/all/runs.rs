@@ -41,6 +41,8 @@ fn begun(house: &House) -> (Person, i64, Value) {
 fn a_run_is_led_from_stock_to_the_last_size_by_two_people_and_stands_in_the_log() {
     let house = peopled(1);
     let (ida, job, run) = begun(&house);
+    let planned_price = ida.json(&format!("/api/jobs/{job}/price"));
+    assert!(planned_price["took"].is_null() && planned_price["now"]["each"].as_f64().unwrap() > 1.0, "{planned_price}");
     let bruno = Person::of(&house, "bruno", PASSWORD);
     let at = format!("/api/jobs/{job}/runs/{}", run["brief"]["id"]);
     let steps = run["card"]["steps"].as_array().unwrap().clone();
@@ -94,6 +96,21 @@ fn a_run_is_led_from_stock_to_the_last_size_by_two_people_and_stands_in_the_log(
         steps.iter().filter(|s| s["kind"] == "measure").map(|s| s["ways"][0]["asks"].as_array().unwrap().len()).sum();
     assert!(measured > 0 && sizes.as_array().unwrap().len() == measured, "{sizes}");
     assert!(sizes[0]["pieces"][0]["value"] == sizes[0]["target"] && sizes[0]["series"]["spread"].is_null());
+
+    // What a piece costs: from what this one took. The shop's rates change it, and ask for no new plan.
+    let price = |of: &str| ida.json(&format!("/api/jobs/{job}/price{of}"));
+    let own = price("");
+    assert!(own["took"]["pieces"] == 1 && own["now"]["pieces"] == 1, "{own}");
+    assert!(own["planned"][0].as_f64().unwrap() > own["took"]["running"].as_f64().unwrap());
+    let each = |p: &Value| p["now"]["each"].as_f64().unwrap();
+    assert!(each(&price("?pieces=50")) < each(&own));
+    let before = &ida.json("/api/shop")["rates"];
+    let mut dearer = before.clone();
+    dearer["person_per_hour"] = json!(2.0 * before["person_per_hour"].as_f64().unwrap());
+    let change = json!({"chapter": "rates", "before": before, "after": dearer});
+    body(ida.post("/api/book", &change));
+    assert!(each(&price("")) > 1.3 * each(&own), "{} {}", price(""), own);
+    assert!(ida.state(job)["newer_book"].is_null());
 
     // In lists, in the log, found by a word, as tables.
     assert_eq!(ida.json(&format!("/api/jobs/{job}/runs")).as_array().unwrap().len(), 1);

@@ -74,6 +74,7 @@ const ROUTES: &[(&str, &str, Open, &str)] = &[
     ("get", "/api/jobs/{id}/part", Open::Job, ""),
     ("get", "/api/jobs/{id}/picture", Open::Job, ""),
     ("get", "/api/jobs/{id}/runs", Open::Job, ""),
+    ("get", "/api/jobs/{id}/price", Open::Job, ""),
     ("get", "/api/jobs/{id}/rounds/{round}", Open::Job, ""),
     ("get", "/api/jobs/{id}/rounds/{round}/history", Open::Job, ""),
     ("get", "/api/jobs/{id}/sizes", Open::Job, ""),

@@ -58,4 +58,11 @@ pub async fn a_round(b: &Browser, ida: &Person, job: i64) {
     b.go(&format!("/jobs/{job}/log")).await;
     b.find("[data-eye='1']").await;
     b.text(&format!("{points} of 100 points")).await;
+    // On the same ticket what a piece costs, and for how many.
+    b.find("[data-price='1']").await;
+    let field = b.find("input[aria-label='Pieces to reckon with']").await;
+    field.click().await.unwrap();
+    field.send_keys("\u{e009}a\u{e000}12\u{e007}").await.unwrap();
+    b.find("[data-price='12']").await;
+    b.text("the shop’s rates").await;
 }

@@ -3,6 +3,7 @@ import { Link as To } from 'react-router';
 import { runsQuery } from '../../api';
 import { useJob } from '../../frame/job';
 import { Head, Quiet } from '../../parts/basics';
+import { Price } from './Price';
 import { Runs } from './Runs';
 import { Sizes } from './Sizes';
 import { Trainer } from './Trainer';
@@ -30,6 +31,7 @@ export function LogTicket() {
       ) : (
         <Quiet>Each run leaves its readings, offsets, sizes, changed cutters, minutes and what went wrong here.</Quiet>
       )}
+      <Price />
       <Trainer />
     </>
   );
