@@ -10,6 +10,7 @@ import type { Machine } from "./Machine";
 import type { Material } from "./Material";
 import type { Pallet } from "./Pallet";
 import type { Pin } from "./Pin";
+import type { Rates } from "./Rates";
 import type { Screw } from "./Screw";
 import type { SheetScrew } from "./SheetScrew";
 import type { SineBar } from "./SineBar";
@@ -91,6 +92,10 @@ aids: Array<Aid>,
  * Controls that programs can be written for; the mill names its own.
  */
 dialects: Array<Dialect>, 
+/**
+ * What hours cost.
+ */
+rates: Rates, 
 /**
  * Cutters in their holders.
  */
