@@ -53,6 +53,7 @@ export function shown(f: BookField, v: unknown, units: Units, material: (id: str
         .map((x) => show(x, f.unit, units, DIGITS).text)
         .join(' × ');
     case 'text':
+    case 'line':
     case 'long':
       return String(v as string);
     default:

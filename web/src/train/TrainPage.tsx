@@ -177,9 +177,7 @@ function Read({ me, job, sheet, lesson: said }: { me: Me; job: number; sheet: Ro
             places={[]}
             cursor={cursor}
             label="Stock as this text cuts it, at the moment of the strip"
-          >
-            <b>{name}: as this text cuts it</b>
-          </Stage>
+          />
           <section className="pane text" aria-label="Text" tabIndex={0}>
             <h1 style={{ fontSize: 18 }}>The text</h1>
             <ProgramText

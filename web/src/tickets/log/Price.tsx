@@ -25,6 +25,9 @@ const Bars = styled.div`
   }
 `;
 
+/** Money always has its two places. */
+const money = (v: number) => v.toFixed(2);
+
 function Terms({ title, terms }: { title: string; terms: readonly PriceTerm[] }) {
   const { units } = useUnits();
   return (
@@ -42,7 +45,7 @@ function Terms({ title, terms }: { title: string; terms: readonly PriceTerm[] })
             <Quiet>{t.why}</Quiet>
           </td>
           <td className="n">{t.minutes === null ? '' : say(t.minutes, 'min', units, 1)}</td>
-          <td className="n">{say(t.amount, '', units, 2)}</td>
+          <td className="n">{money(t.amount)}</td>
         </tr>
       ))}
     </tbody>
@@ -51,7 +54,6 @@ function Terms({ title, terms }: { title: string; terms: readonly PriceTerm[] })
 
 /** What one piece costs where more or fewer are made. */
 function Curve({ price }: { price: Whole }) {
-  const { units } = useUnits();
   const all = [...price.others, price.now].toSorted((a, b) => a.pieces - b.pieces);
   const most = Math.max(...all.map((p) => p.each), 1e-9);
   return (
@@ -60,7 +62,7 @@ function Curve({ price }: { price: Whole }) {
         <div key={p.pieces} role="listitem" style={{ display: 'contents' }}>
           <span className="n">{p.pieces === price.now.pieces ? <b>{p.pieces}</b> : p.pieces}</span>
           <i style={{ width: `${(100 * p.each) / most}%` }} aria-hidden />
-          <span className="n">{say(p.each, '', units, 2)}</span>
+          <span className="n">{money(p.each)}</span>
         </div>
       ))}
     </Bars>
@@ -95,9 +97,9 @@ export function Price() {
         <>
           <p data-price={p.now.pieces} style={{ fontSize: 18, margin: '6px 0' }}>
             <b>
-              {say(p.now.each, '', units, 2)} {p.money}
+              {money(p.now.each)} {p.money}
             </b>{' '}
-            a piece{p.now.pieces > 1 ? `, ${say(p.now.all, '', units, 2)} for all ${p.now.pieces}` : ''}
+            a piece{p.now.pieces > 1 ? `, ${money(p.now.all)} for all ${p.now.pieces}` : ''}
           </p>
           <p>
             {p.took ? (
