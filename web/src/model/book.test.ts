@@ -29,6 +29,7 @@ test('a field is shown in the unit of the screen', () => {
   expect(shown(field('sizes'), [180, 145], 'mm', name)).toBe('180 × 145');
   expect(shown(field('numbers'), [1, 2, 3, 4, 5, 6, 7], 'mm', name)).toBe('1, 2, …, 7');
   expect(shown(field('material'), 'al', 'mm', name)).toBe('Aluminium');
+  expect(shown(field('line'), 'crowns', 'mm', name)).toBe('crowns');
   expect(shown(field('choice'), 'thread_mill', 'mm', name)).toBe('thread mill');
   expect(shown(field('maybe'), null, 'mm', name)).toBe('–');
 });
